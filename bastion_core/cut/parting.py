@@ -1,0 +1,178 @@
+"""Carrying out the cuts: a solid and a list of planes become named parts and the seams between them."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field, replace
+from string import ascii_uppercase
+
+import numpy as np
+from shapely import box
+from shapely.geometry.base import BaseGeometry
+
+from bastion_core.errors import RecipeProblem
+from bastion_core.geometry.mesh import Floats
+from bastion_core.geometry.place import Plane
+from bastion_core.geometry.solid import Solid
+from bastion_core.progress import Progress, silent
+
+SLIVER_MM3 = 300.0
+SLIVER_SHARE = 0.004
+"""Parts under both of these are slivers: crumbs no maker wants to glue. Common practice, no source."""
+_BESIDE_MM = 0.02
+"""How far beside a seam its two faces are looked at."""
+MOST_PARTS = 120
+
+
+@dataclass(frozen=True)
+class Cut:
+    """A plane in the piece's own upright millimetres at scale 1, so that it follows the scale.
+
+    ``limits`` restrict it to parts that lie on the given side (+1 above, -1 below) of earlier cuts; without any it
+    goes through everything it meets.
+    """
+
+    id: str
+    point: tuple[float, float, float]
+    normal: tuple[float, float, float]
+    limits: tuple[tuple[str, int], ...] = ()
+
+    def plane(self, scale: tuple[float, float, float]) -> Plane:
+        """The plane at a scale: points stretch with it, normals against it."""
+        s = np.array(scale)
+        return Plane.through(np.array(self.point) * s, np.array(self.normal) / s)
+
+
+@dataclass(frozen=True)
+class Part:
+    """One printable body. ``sides`` says on which side of which cut it lies."""
+
+    name: str
+    solid: Solid
+    sides: dict[str, int] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class Seam:
+    """Where two parts meet: the shared face in the plane's own frame (u, v in mm), and its size."""
+
+    cut_id: str
+    above: str
+    below: str
+    plane: Plane
+    face: BaseGeometry
+
+    @property
+    def area_mm2(self) -> float:
+        return float(self.face.area)
+
+
+@dataclass(frozen=True)
+class Parting:
+    """All parts and seams of a piece, and what a maker should know about the cuts."""
+
+    parts: tuple[Part, ...]
+    seams: tuple[Seam, ...]
+    findings: tuple[str, ...]
+    idle_cuts: tuple[str, ...] = ()
+    """Cuts that meet nothing."""
+
+
+def without_cut(cuts: Sequence[Cut], cut_id: str) -> tuple[Cut, ...]:
+    """The cuts less one; cuts that were limited by it go through both of its sides."""
+    return tuple(replace(c, limits=tuple(lim for lim in c.limits if lim[0] != cut_id)) for c in cuts if c.id != cut_id)
+
+
+def part_solid(solid: Solid, cuts: Sequence[Cut], scale: tuple[float, float, float], name: str, progress: Progress = silent) -> Parting:
+    """Cut ``solid`` (already at ``scale``) with ``cuts`` in their order.
+
+    Every body that comes out is a part of its own. Raises RecipeProblem for a plane without a direction or for
+    more parts than anybody would print.
+    """
+    pieces = [Part("", body) for body in solid.bodies()]
+    findings: list[str] = []
+    idle: list[str] = []
+    planes = {c.id: c.plane(scale) for c in cuts}
+    for index, cut in enumerate(cuts):
+        progress(0.7 * index / max(len(cuts), 1), f"cut {index + 1} of {len(cuts)}")
+        pieces, made = _apply(pieces, cut, planes[cut.id])
+        if not made:
+            findings.append(f"Cut {index + 1} meets nothing: it lies outside the part it is meant for.")
+            idle.append(cut.id)
+        for count in made:
+            if count > 2:
+                findings.append(f"Cut {index + 1} makes {count} pieces of one: it goes through more than one arm of the shape.")
+        if len(pieces) > MOST_PARTS:
+            raise RecipeProblem(f"These cuts give more than {MOST_PARTS} parts. Take some planes away, or choose a larger printer.")
+    parts = _named(pieces, name)
+    total = sum(p.solid.volume for p in parts)
+    for part in parts:
+        if part.solid.volume < SLIVER_MM3 and part.solid.volume < SLIVER_SHARE * total:
+            findings.append(f"{part.name} is a sliver of {part.solid.volume / 1000:.2f} cm³. Move the nearest plane by a few millimetres.")
+    progress(0.8, "finding the seams")
+    return Parting(parts, tuple(_seams(parts, cuts, planes)), tuple(findings), tuple(idle))
+
+
+def _apply(pieces: list[Part], cut: Cut, plane: Plane) -> tuple[list[Part], list[int]]:
+    """The pieces after one cut, and for each piece it met how many it made of it."""
+    kept: list[Part] = []
+    made: list[int] = []
+    for piece in pieces:
+        if any(piece.sides.get(other, 0) != side for other, side in cut.limits):
+            kept.append(piece)
+            continue
+        above, below = piece.solid.split(plane)
+        if above.is_empty or below.is_empty:
+            kept.append(replace(piece, sides={**piece.sides, cut.id: -1 if above.is_empty else 1}))
+            continue
+        halves = [(body, side) for half, side in ((above, 1), (below, -1)) for body in half.bodies()]
+        made.append(len(halves))
+        kept += [Part("", body, {**piece.sides, cut.id: side}) for body, side in halves]
+    return kept, made
+
+
+def letters(index: int) -> str:
+    """0 is A, 25 is Z, 26 is AA.
+
+    >>> letters(0), letters(27)
+    ('A', 'AB')
+    """
+    head, tail = divmod(index, 26)
+    return (letters(head - 1) if head else "") + ascii_uppercase[tail]
+
+
+def _named(pieces: list[Part], name: str) -> tuple[Part, ...]:
+    """From the top down, then from left to right as seen, so that names stay when a number changes a little."""
+
+    def place(part: Part) -> tuple[float, float, float]:
+        middle = part.solid.bounds.mean(axis=0)
+        return -round(float(middle[2]) / 10), round(float(middle[0]) / 10), round(float(middle[1]) / 10)
+
+    ordered = sorted(pieces, key=place)
+    return tuple(replace(p, name=f"{name}-{letters(i)}") for i, p in enumerate(ordered))
+
+
+def _seams(parts: tuple[Part, ...], cuts: Sequence[Cut], planes: dict[str, Plane]) -> list[Seam]:
+    found = []
+    for cut in cuts:
+        plane = planes[cut.id]
+        flat = plane.to_flat()
+        faces: dict[int, list[tuple[str, BaseGeometry]]] = {1: [], -1: []}
+        for part in parts:
+            side = part.sides.get(cut.id, 0)
+            if side and _touches(part.solid.bounds, plane):
+                face = part.solid.transformed(flat).section(side * _BESIDE_MM)
+                if not face.is_empty:
+                    faces[side].append((part.name, face))
+        for above, upper in faces[1]:
+            for below, lower in faces[-1]:
+                if not box(*upper.bounds).intersects(box(*lower.bounds)):
+                    continue
+                shared = upper.intersection(lower)
+                if shared.area > 1.0:
+                    found.append(Seam(cut.id, above, below, plane, shared))
+    return found
+
+
+def _touches(bounds: Floats, plane: Plane) -> bool:
+    corners = np.array([[bounds[i, 0], bounds[j, 1], bounds[k, 2]] for i in (0, 1) for j in (0, 1) for k in (0, 1)])
+    heights = plane.heights(corners)
+    return bool(heights.min() <= _BESIDE_MM and heights.max() >= -_BESIDE_MM)

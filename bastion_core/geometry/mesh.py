@@ -1,0 +1,63 @@
+"""A triangle mesh as plain arrays, and what can be read off it without making it a solid."""
+
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from bastion_core.geometry.rays import Rays
+
+Floats = NDArray[np.float64]
+Ints = NDArray[np.int64]
+
+
+@dataclass(frozen=True, eq=False)
+class Mesh:
+    """Vertices (n, 3) in millimetres unless said otherwise, faces (m, 3) as vertex indices."""
+
+    vertices: Floats
+    faces: Ints
+
+    @property
+    def triangle_count(self) -> int:
+        return len(self.faces)
+
+    @cached_property
+    def bounds(self) -> Floats:
+        """(2, 3): least and greatest corner."""
+        return np.array([self.vertices.min(axis=0), self.vertices.max(axis=0)])
+
+    @cached_property
+    def size(self) -> Floats:
+        """(3,): extent along x, y, z."""
+        return np.asarray(self.bounds[1] - self.bounds[0])
+
+    @cached_property
+    def triangles(self) -> Floats:
+        """(m, 3, 3): the corners of each face."""
+        return np.asarray(self.vertices[self.faces], dtype=np.float64)
+
+    @cached_property
+    def area_vectors(self) -> Floats:
+        """(m, 3): outward normal of each face, as long as the face's area."""
+        a, b, c = (self.triangles[:, i] for i in range(3))
+        return np.asarray(np.cross(b - a, c - a) / 2.0)
+
+    @cached_property
+    def volume(self) -> float:
+        """Signed volume; negative when the mesh is inside out."""
+        # Relative to the centre: far from the origin the terms would cancel badly.
+        corner = self.triangles[:, 0] - self.bounds.mean(axis=0)
+        return float(np.einsum("ij,ij->", corner, self.area_vectors) / 3.0)
+
+    @cached_property
+    def rays(self) -> Rays:
+        """The mesh made ready for rays; built once."""
+        return Rays(self)
+
+    def transformed(self, matrix: Floats) -> "Mesh":
+        """The mesh moved by a 4x4 matrix; faces are turned round when it mirrors."""
+        vertices = self.vertices @ matrix[:3, :3].T + matrix[:3, 3]
+        faces = self.faces[:, ::-1] if np.linalg.det(matrix[:3, :3]) < 0 else self.faces
+        return Mesh(vertices, np.ascontiguousarray(faces))

@@ -1,0 +1,110 @@
+"""A file becomes a piece: read, unit guessed, mended, its health told in plain words."""
+
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+
+from bastion_core.formats.reading import FileMesh, read_mesh
+from bastion_core.geometry.mesh import Mesh
+from bastion_core.geometry.place import scaling
+from bastion_core.geometry.rays import overlap_share, thinnest_wall_mm
+from bastion_core.geometry.solid import Solid
+from bastion_core.pieces.mend import Faults, make_sound
+from bastion_core.pieces.units import UnitGuess, guess_unit, refuse_absurd
+from bastion_core.progress import Progress, silent, span
+from bastion_core.units import MM_PER_UNIT
+
+
+@dataclass(frozen=True)
+class Health:
+    """What a maker wants to know of a file before trusting it."""
+
+    triangles: int
+    size_mm: tuple[float, float, float]
+    volume_mm3: float
+    watertight_as_it_came: bool
+    bodies: int
+    thinnest_wall_mm: float | None
+    overlaps_itself: bool
+    faults: Faults
+    mended: tuple[str, ...]
+
+    def sentences(self) -> list[str]:
+        """The report, one finding a sentence."""
+        f = self.faults
+        told = ["Watertight as it came." if self.watertight_as_it_came else "Not watertight as it came."]
+        for number, one, many in (
+            (f.holes, "hole", "holes"),
+            (f.crowded_edges, "edge shared by more than two faces", "edges shared by more than two faces"),
+            (f.turned_edges, "edge with faces facing opposite ways", "edges with faces facing opposite ways"),
+            (f.duplicate_faces, "doubled face", "doubled faces"),
+            (f.flat_faces, "collapsed face", "collapsed faces"),
+        ):
+            if number:
+                told.append(f"{number:,} {one if number == 1 else many}.")
+        if f.inside_out:
+            told.append("The surface faced inward.")
+        told.append("One body." if self.bodies == 1 else f"{self.bodies} separate bodies.")
+        if f.overlapping_bodies:
+            told.append("Bodies overlapped.")
+        if self.overlaps_itself:
+            told.append("The surface passes through itself: weights and hours may count some material twice.")
+        if self.thinnest_wall_mm is not None:
+            told.append(f"Thinnest wall found: {self.thinnest_wall_mm:.1f} mm.")
+        return told + [f"Mended: {what}." for what in self.mended]
+
+
+@dataclass(frozen=True)
+class Intake:
+    """A sound solid in millimetres, as it lay in the file, with its report."""
+
+    solid: Solid
+    mesh: Mesh
+    unit: str
+    unit_guess: UnitGuess
+    health: Health
+
+
+def take_in(path: Path, site: str = "other", unit: str | None = None, progress: Progress = silent) -> Intake:
+    """Read a model file and make it a sound solid in millimetres.
+
+    ``unit`` is a key of MM_PER_UNIT, or None to guess. Raises FileProblem or MeshProblem.
+    """
+    progress(0.02, "reading the file")
+    return take_in_mesh(read_mesh(path), site, unit, progress)
+
+
+def take_in_mesh(source: FileMesh, site: str = "other", unit: str | None = None, progress: Progress = silent) -> Intake:
+    """``take_in`` for a file that has been read already."""
+    longest = float(source.mesh.size.max())
+    if unit is not None:
+        guess, factor = UnitGuess(unit, "set by the maker", True), MM_PER_UNIT[unit]
+    elif source.mm_per_unit is not None:
+        factor = source.mm_per_unit
+        guess = UnitGuess("file", f"the file declares it: 1 unit is {factor:g} mm", True)
+    else:
+        guess = guess_unit(longest, site)
+        factor = MM_PER_UNIT[guess.unit]
+    refuse_absurd(longest * factor)
+    mesh = source.mesh if factor == 1.0 else source.mesh.transformed(scaling(factor, factor, factor))
+    mended = make_sound(mesh, span(progress, 0.2, 0.8))
+    progress(0.85, "measuring walls")
+    sound = mended.solid.mesh()
+    health = Health(
+        triangles=source.mesh.triangle_count,
+        size_mm=_three(sound.size),
+        volume_mm3=mended.solid.volume,
+        watertight_as_it_came=mended.faults.closed,
+        bodies=mended.bodies,
+        thinnest_wall_mm=thinnest_wall_mm(sound),
+        overlaps_itself=overlap_share(sound) > 0.002,
+        faults=mended.faults,
+        mended=mended.done,
+    )
+    progress(1.0, "ready")
+    return Intake(mended.solid, sound, guess.unit, guess, health)
+
+
+def _three(values: np.ndarray) -> tuple[float, float, float]:
+    return float(values[0]), float(values[1]), float(values[2])

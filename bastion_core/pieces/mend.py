@@ -1,0 +1,251 @@
+"""From the surface a file holds to a sound solid: what was wrong, what was done about it."""
+
+from dataclasses import dataclass, field
+
+import igl
+import numpy as np
+from manifold3d import triangulate
+from scipy.sparse import coo_matrix
+from scipy.sparse.csgraph import connected_components
+from scipy.spatial import cKDTree
+
+from bastion_core.errors import MeshProblem
+from bastion_core.geometry.mesh import Floats, Ints, Mesh
+from bastion_core.geometry.place import plane_frame
+from bastion_core.geometry.solid import Solid, united
+from bastion_core.progress import Progress, silent
+
+_REMESH_POINTS = 3_000_000
+
+
+@dataclass(frozen=True)
+class Faults:
+    """What was found wrong with the surface as it came."""
+
+    open_edges: int = 0
+    holes: int = 0
+    crowded_edges: int = 0
+    """Edges that more than two faces share."""
+    turned_edges: int = 0
+    """Edges whose two faces disagree about inside and outside."""
+    duplicate_faces: int = 0
+    flat_faces: int = 0
+    inside_out: bool = False
+    overlapping_bodies: bool = False
+
+    @property
+    def closed(self) -> bool:
+        """Whether the surface was closed and consistent as it came."""
+        return not (self.open_edges or self.crowded_edges or self.turned_edges)
+
+
+@dataclass(frozen=True)
+class Mended:
+    """A sound solid, the faults of its source, and what was done in plain words."""
+
+    solid: Solid
+    bodies: int
+    faults: Faults
+    done: tuple[str, ...] = field(default=())
+
+
+def make_sound(mesh: Mesh, progress: Progress = silent) -> Mended:
+    """The solid that ``mesh`` (millimetres) bounds, mended where it must be.
+
+    Raises MeshProblem when even the last resort gives no solid.
+    """
+    done: list[str] = []
+    progress(0.1, "closing the surface")
+    try:
+        solid, faults = Solid.from_mesh(mesh), Faults()
+    except MeshProblem:
+        solid, faults = _mend_surface(mesh, done, progress)
+    if solid.volume < 0:
+        solid = Solid.from_mesh(Mesh(*_turned(solid.mesh())))
+        faults = _with(faults, inside_out=True)
+        done.append("turned inside out: the surface faced inward")
+    progress(0.7, "looking for overlapping bodies")
+    bodies = solid.bodies()
+    if len(bodies) > 1:
+        whole = united(bodies)
+        if whole.volume < sum(b.volume for b in bodies) * (1 - 1e-6):
+            faults = _with(faults, overlapping_bodies=True)
+            done.append(f"united {len(bodies)} overlapping bodies, so that shared material counts once")
+            solid = whole
+            bodies = solid.bodies()
+    if solid.is_empty or solid.volume <= 0:
+        raise MeshProblem(
+            "The surface encloses no volume: it is a sheet without thickness. Give it a wall in its source and export it again."
+        )
+    return Mended(solid, len(bodies), faults, tuple(done))
+
+
+def _with(faults: Faults, **changes: bool) -> Faults:
+    return Faults(**{**faults.__dict__, **changes})
+
+
+def _turned(mesh: Mesh) -> tuple[Floats, Ints]:
+    return mesh.vertices, np.ascontiguousarray(mesh.faces[:, ::-1])
+
+
+def _mend_surface(mesh: Mesh, done: list[str], progress: Progress) -> tuple[Solid, Faults]:
+    vertices, faces = _weld_exact(mesh)
+    faces, duplicates, flat = _drop_useless(faces)
+    open_edges, crowded, turned = _edge_faults(faces)
+    found_open = open_edges
+    if duplicates or flat:
+        done.append(f"dropped {duplicates} doubled and {flat} collapsed faces")
+    if open_edges:
+        before = open_edges
+        vertices, faces = _weld_cracks(vertices, faces, 2e-5 * float(np.linalg.norm(mesh.size)) + 1e-4)
+        faces, _, _ = _drop_useless(faces)
+        open_edges = _edge_faults(faces)[0]
+        if open_edges < before:
+            done.append(f"welded cracks along {before - open_edges} open edges")
+    if len(faces) and _edge_faults(faces)[2]:
+        faces = _orient(vertices, faces)
+        done.append(f"turned faces round that faced the wrong way (at {turned} edges)")
+    progress(0.35, "filling holes")
+    loops = _loops(_open_half_edges(faces))
+    faults = Faults(found_open, len(loops), crowded, turned, duplicates, flat)
+    if loops:
+        vertices, faces = _fill(vertices, faces, loops)
+        done.append(f"filled {len(loops)} hole{'s' if len(loops) > 1 else ''}")
+    try:
+        solid = Solid.from_mesh(Mesh(vertices, faces))
+        if abs(solid.volume) > 1e-9:
+            return solid, faults
+    except MeshProblem:
+        pass
+    progress(0.45, "building the surface anew")
+    solid, pitch = _remesh(Mesh(vertices, faces))
+    done.append(f"built the whole surface anew on a {pitch:.1f} mm grid: detail finer than that is lost")
+    return solid, faults
+
+
+def _weld_exact(mesh: Mesh) -> tuple[Floats, Ints]:
+    unique, inverse = np.unique(mesh.vertices, axis=0, return_inverse=True)
+    return unique, inverse.ravel()[mesh.faces].astype(np.int64)
+
+
+def _drop_useless(faces: Ints) -> tuple[Ints, int, int]:
+    """Faces without those that name a corner twice and without repeats; the counts of both."""
+    flat = (faces[:, 0] == faces[:, 1]) | (faces[:, 1] == faces[:, 2]) | (faces[:, 2] == faces[:, 0])
+    kept = faces[~flat]
+    _, first = np.unique(np.sort(kept, axis=1), axis=0, return_index=True)
+    return kept[np.sort(first)], len(kept) - len(first), int(flat.sum())
+
+
+def _half_edges(faces: Ints) -> Ints:
+    return np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]]])
+
+
+def _edge_faults(faces: Ints) -> tuple[int, int, int]:
+    """Open, crowded and turned edges."""
+    half = _half_edges(faces)
+    _, inverse, counts = np.unique(np.sort(half, axis=1), axis=0, return_inverse=True, return_counts=True)
+    forward = np.bincount(inverse.ravel(), weights=(half[:, 0] < half[:, 1]), minlength=len(counts))
+    return int((counts == 1).sum()), int((counts > 2).sum()), int(((counts == 2) & (forward != 1)).sum())
+
+
+def _open_half_edges(faces: Ints) -> Ints:
+    """Half edges (k, 2) that no face runs along the other way."""
+    half = _half_edges(faces)
+    size = int(faces.max()) + 1 if len(faces) else 1
+    return half[~np.isin(half[:, 0] * size + half[:, 1], half[:, 1] * size + half[:, 0])]
+
+
+def _loops(open_edges: Ints) -> list[list[int]]:
+    """Closed rings of vertices along the rims of holes, in the rim's own direction."""
+    following: dict[int, list[int]] = {}
+    for a, b in open_edges.tolist():
+        following.setdefault(a, []).append(b)
+    loops = []
+    while following:
+        start = next(iter(following))
+        ring, at, place = [start], start, {start: 0}
+        while following.get(at):
+            onward = following[at].pop()
+            if not following[at]:
+                del following[at]
+            if onward in place:
+                # A figure of eight is cut where it crosses itself.
+                loop = ring[place[onward] :]
+                if len(loop) >= 3:
+                    loops.append(loop)
+                for vertex in ring[place[onward] + 1 :]:
+                    place.pop(vertex, None)
+                ring = ring[: place[onward] + 1]
+            else:
+                place[onward] = len(ring)
+                ring.append(onward)
+            at = onward
+        following.pop(at, None)
+    return loops
+
+
+def _weld_cracks(vertices: Floats, faces: Ints, reach_mm: float) -> tuple[Floats, Ints]:
+    """Rim vertices nearer to each other than ``reach_mm`` become one."""
+    rim = np.unique(_open_half_edges(faces))
+    pairs = cKDTree(vertices[rim]).query_pairs(reach_mm, output_type="ndarray")
+    if not len(pairs):
+        return vertices, faces
+    a, b = rim[pairs[:, 0]], rim[pairs[:, 1]]
+    count = len(vertices)
+    _, label = connected_components(coo_matrix((np.ones(len(a)), (a, b)), shape=(count, count)), directed=False)
+    _, first = np.unique(label, return_index=True)
+    return vertices[first], label[faces].astype(np.int64)
+
+
+def _orient(vertices: Floats, faces: Ints) -> Ints:
+    consistent, patch = igl.bfs_orient(faces)
+    outward, _ = igl.orient_outward(vertices, np.asarray(consistent, np.int64), np.asarray(patch, np.int64).reshape(-1, 1))
+    return np.asarray(outward, dtype=np.int64)
+
+
+def _fill(vertices: Floats, faces: Ints, loops: list[list[int]]) -> tuple[Floats, Ints]:
+    """Close each rim: flat ones with a proper triangulation, others with a fan from their middle."""
+    points, extra = [vertices], [faces]
+    count = len(vertices)
+    for loop in loops:
+        ring = np.array(loop[::-1])  # the fill runs against the rim
+        corners = vertices[ring]
+        middle = corners.mean(axis=0)
+        normal = np.cross(corners - middle, np.roll(corners, -1, axis=0) - middle).sum(axis=0)
+        length = float(np.linalg.norm(normal))
+        if len(ring) > 3 and length > 0:
+            frame = plane_frame(normal)
+            local = (corners - middle) @ frame
+            if np.abs(local[:, 2]).max() < 0.03 * float(np.ptp(local[:, :2], axis=0).max()):
+                made = np.asarray(triangulate([np.ascontiguousarray(local[:, :2])]), dtype=np.int64)
+                if len(made) == len(ring) - 2:
+                    extra.append(ring[made])
+                    continue
+        if len(ring) == 3:
+            extra.append(ring[None, :])
+            continue
+        points.append(middle[None, :])
+        extra.append(np.column_stack([ring, np.roll(ring, -1), np.full(len(ring), count)]))
+        count += 1
+    return np.concatenate(points), np.concatenate(extra)
+
+
+def _remesh(mesh: Mesh) -> tuple[Solid, float]:
+    """The last resort: what lies inside by winding number, contoured on a grid. Returns the solid and the grid's pitch in mm."""
+    pitch = max(1.0, float(np.prod(mesh.size + 4.0) / _REMESH_POINTS) ** (1 / 3))
+    low = mesh.bounds[0] - 2 * pitch
+    counts = np.ceil((mesh.size + 4 * pitch) / pitch).astype(int) + 1
+    x, y, z = (low[i] + pitch * np.arange(counts[i]) for i in range(3))
+    # libigl counts x fastest
+    grid = np.stack(np.meshgrid(z, y, x, indexing="ij"), axis=-1).reshape(-1, 3)[:, ::-1]
+    grid = np.ascontiguousarray(grid)
+    winding = np.asarray(igl.fast_winding_number(mesh.vertices, mesh.faces, grid))
+    if np.count_nonzero(np.abs(winding) > 0.5) < 8:
+        raise MeshProblem(
+            "The surface encloses no volume that could be found. Close it and give it a wall in its source, then export it again."
+        )
+    surface = igl.marching_cubes(np.abs(winding), grid, int(counts[0]), int(counts[1]), int(counts[2]), 0.5)
+    made = Mesh(np.asarray(surface[0], np.float64), np.asarray(surface[1], np.int64))
+    if made.volume < 0:
+        made = Mesh(*_turned(made))
+    return Solid.from_mesh(made), pitch

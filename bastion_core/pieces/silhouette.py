@@ -1,0 +1,23 @@
+"""The outline of a piece as a small drawing: what stands for it on the Wall and on paper."""
+
+import numpy as np
+from shapely.geometry.base import BaseGeometry
+
+from bastion_core.geometry.solid import Solid
+
+FRONT = np.array([[1.0, 0, 0, 0], [0, 0, 1.0, 0], [0, -1.0, 0, 0], [0, 0, 0, 1]])
+"""Looking from the front (from -y): x to the right, z upward."""
+SIDE = np.array([[0, -1.0, 0, 0], [0, 0, 1.0, 0], [-1.0, 0, 0, 0], [0, 0, 0, 1]])
+"""Looking from the wearer's right (from -x): the front to the right, z upward."""
+
+
+def silhouette(solid: Solid, view: np.ndarray = FRONT) -> str:
+    """SVG path of the shadow, in millimetres, y downward as SVG has it."""
+    return svg_path(solid.transformed(view).outline().simplify(float(solid.size.max()) / 400))
+
+
+def svg_path(shape: BaseGeometry) -> str:
+    """A shapely (multi)polygon as an SVG path with holes, y turned downward."""
+    polygons = getattr(shape, "geoms", [shape])
+    rings = [ring for p in polygons if p.geom_type == "Polygon" and not p.is_empty for ring in (p.exterior, *p.interiors)]
+    return " ".join("M" + "L".join(f"{x:.1f},{-y:.1f}" for x, y in ring.coords[:-1]) + "Z" for ring in rings)
