@@ -24,7 +24,7 @@ from bastion_core.plan import FitRecipe, cut_stage, fit_stage, joint_record, pri
 from bastion_core.printing.profile import MATERIALS, Profile
 from bastion_core.printing.queue import Task, schedule
 from bastion_core.progress import Progress, silent, span
-from bastion_core.takeaway import plan_record, rows_of, write_json, write_part
+from bastion_core.takeaway import part_name, plan_record, rows_of, write_json, write_part
 from bastion_core.units import MM_PER_UNIT
 
 _PRINTER = re.compile(r"^(?P<name>[^:]+):(?P<x>[\d.]+)[xX×](?P<y>[\d.]+)[xX×](?P<z>[\d.]+)(?::(?P<margin>[\d.]+))?$")
@@ -77,11 +77,6 @@ def _on_terminal() -> Progress:
         print(f"\r{100 * fraction:3.0f} %  {what:<50.50}", end="", file=sys.stderr, flush=True)
 
     return show
-
-
-def part_name(file_name: str) -> str:
-    """A file's name as the beginning of its parts' names: letters, digits and dashes only."""
-    return re.sub(r"[^a-z0-9]+", "-", Path(file_name).stem.lower()).strip("-")[:40] or "piece"
 
 
 def plan(options: argparse.Namespace, progress: Progress = silent) -> None:
@@ -153,7 +148,15 @@ def plan(options: argparse.Namespace, progress: Progress = silent) -> None:
             fit = {k: v for k, v in asdict(outcome).items() if k not in ("head", "warnings", "scale")}
             fit |= {k: v for k, v in (outcome.head or {}).items() if k not in ("inside", "notes", "chosen_scale", "verdict", "reason")}
         write_json(
-            plan_record(model, outcome.scale, fit, records, [joint_record(j) for j in joined.joints], hardware(joined.joints), warnings),
+            plan_record(
+                model,
+                outcome.scale,
+                fit,
+                records,
+                [joint_record(j) for j in joined.joints],
+                [asdict(h) for h in hardware(joined.joints)],
+                warnings,
+            ),
             folder / "plan.json",
         )
         options.out.mkdir(parents=True, exist_ok=True)

@@ -1,7 +1,9 @@
 """What the maker takes away: one 3MF and STL a part, and plan.json. Shared by the command line and the website."""
 
 import json
+import re
 from collections.abc import Mapping, Sequence
+from html import escape
 from pathlib import Path
 from typing import Any
 
@@ -12,9 +14,13 @@ from bastion_core.formats.stl import write_binary_stl
 from bastion_core.formats.threemf import write_3mf
 from bastion_core.geometry.mesh import Floats, Mesh
 from bastion_core.geometry.solid import Solid
-from bastion_core.join.pins import Hardware
 
 SCHEMA = 1
+
+
+def part_name(file_name: str) -> str:
+    """A file's name as the beginning of its parts' names: letters, digits and dashes only."""
+    return re.sub(r"[^a-z0-9]+", "-", Path(file_name).stem.lower()).strip("-")[:40] or "piece"
 
 
 def write_part(solid: Solid, folder: Path, name: str) -> dict[str, Any]:
@@ -54,7 +60,7 @@ def plan_record(
     fit: Mapping[str, Any] | None,
     parts: Sequence[Mapping[str, Any]],
     seams: Sequence[Mapping[str, Any]],
-    pins: Sequence[Hardware],
+    pins: Sequence[Mapping[str, Any]],
     warnings: Sequence[str],
 ) -> dict[str, Any]:
     """plan.json's content, totals added up."""
@@ -65,7 +71,7 @@ def plan_record(
         "fit": dict(fit) if fit else None,
         "parts": [dict(p) for p in parts],
         "seams": [dict(s) for s in seams],
-        "hardware": [{"kind": h.kind, "diameter_mm": h.diameter_mm, "length_mm": h.length_mm, "count": h.count} for h in pins],
+        "hardware": [dict(h) for h in pins],
         "totals": {
             "parts": len(parts),
             "filament_g": round(sum(p["filament_g"] or 0 for p in parts), 2),
@@ -84,3 +90,76 @@ def rows_of(matrix: Floats) -> list[list[float]]:
 def write_json(data: Any, path: Path) -> None:
     """Readable JSON."""
     path.write_text(json.dumps(data, indent=1, ensure_ascii=False) + "\n", encoding="utf-8")
+
+
+def cut_list(pins: Sequence[Mapping[str, Any]], parts: Sequence[Mapping[str, Any]]) -> list[list[str]]:
+    """Rows of the cut list for a spreadsheet: pins to cut, then parts to print."""
+    rows = [["what", "count", "diameter_mm", "length_mm", "size_mm", "printer", "hours", "filament_g"]]
+    rows += [[p["kind"], str(p["count"]), f"{p['diameter_mm']:g}", f"{p['length_mm']:g}", "", "", "", ""] for p in pins]
+    for part in parts:
+        size = " x ".join(f"{v:.1f}" for v in part["size_mm"])
+        figures = [part["printer"] or "", f"{part['hours'] or 0:.2f}", f"{part['filament_g'] or 0:.1f}"]
+        rows.append([part["name"], "1", "", "", size, *figures])
+    return rows
+
+
+_SHEET_STYLE = """
+body { font: 13px/1.45 Georgia, serif; color: #22303a; margin: 18mm 16mm; }
+h1 { font-size: 24px; margin: 0 } h2 { font-size: 16px; margin: 22px 0 6px; border-bottom: 1px solid #22303a }
+table { border-collapse: collapse; width: 100% } th, td { text-align: left; padding: 3px 10px 3px 0; vertical-align: top }
+td.n { text-align: right; font-variant-numeric: tabular-nums } svg { fill: #22303a } svg circle { fill: #fff; stroke: #22303a; stroke-width: .6 }
+.parts, .seams { display: flex; flex-wrap: wrap; gap: 14px } figure { margin: 0; width: 150px; break-inside: avoid } figcaption { font-size: 11px }
+.care { border-left: 3px solid #a2383a; padding-left: 10px; margin-top: 18px }
+"""
+
+
+def sheet_html(
+    name: str, build: str, plan: Mapping[str, Any], parts: Sequence[Mapping[str, Any]], seams: Sequence[Mapping[str, Any]], note: str = ""
+) -> str:
+    """One page to print and hang over the bench: parts with pictures, seams with their faces, pins, cautions."""
+    t = escape
+    total = plan["totals"]
+    pictures = "".join(
+        f"<figure>{_svg(p['picture'], 140)}<figcaption><b>{t(p['name'])}</b><br>"
+        f"{' × '.join(f'{v:.0f}' for v in p['size_mm'])} mm, lying as printed<br>{t(p['printer'] or 'fits no printer')}, "
+        f"{p['hours'] or 0:.1f} h, {p['filament_g'] or 0:.0f} g</figcaption></figure>"
+        for p in parts
+    )
+    faces = "".join(
+        f"<figure>{_svg(s['face'], 140, s['spots'])}<figcaption><b>{t(s['parts'][0])}</b> to <b>{t(s['parts'][1])}</b><br>"
+        f"{s['area_mm2']:.0f} mm², {len(s['joints'])} pins{'<br>' + t(s['advice']) if s['advice'] else ''}</figcaption></figure>"
+        for s in seams
+    )
+    pins = "".join(
+        f"<tr><td>pin</td><td class=n>{h['count']}</td><td class=n>{h['diameter_mm']:g} mm</td><td class=n>{h['length_mm']:g} mm</td></tr>"
+        for h in plan["hardware"]
+    )
+    warnings = "".join(f"<li>{t(w)}</li>" for w in plan["warnings"])
+    return (
+        f'<!doctype html><html lang="en"><meta charset="utf-8"><title>{t(name)}</title><style>{_SHEET_STYLE}</style>'
+        f"<h1>{t(name)}</h1><p>{t(build)}. {total['parts']} parts, {total['hours']:.1f} h on the printers, {total['filament_g']:.0f} g, "
+        f"{total['filament_m']:.0f} m. Scale {' × '.join(f'{100 * s:.1f} %' for s in plan['scale'])}.</p>"
+        + (f"<p>{t(note)}</p>" if note else "")
+        + f"<h2>Parts</h2><div class=parts>{pictures}</div>"
+        + (f"<h2>Seams, seen flat</h2><div class=seams>{faces}</div>" if faces else "")
+        + (f"<h2>Pins to cut</h2><table><tr><th>what<th>count<th>thick<th>long</tr>{pins}</table>" if pins else "")
+        + (f"<h2>To keep in mind</h2><ul>{warnings}</ul>" if warnings else "")
+        + f"<p class=care>{t(_CARE)}</p></html>"
+    )
+
+
+_CARE = (
+    "Glue, sanding dust and fumes: fitted respirator, gloves and fresh air, as your local rules and the product's own sheet say. "
+    "Watch running printers or fit a smoke alarm. Costume armor is never protective equipment."
+)
+
+
+def _svg(path: str, size: int, spots: Sequence[Mapping[str, float]] = ()) -> str:
+    """A drawing in its own millimetres, fitted into a square."""
+    numbers = [float(n) for n in re.findall(r"-?\d+(?:\.\d+)?", path)]
+    if not numbers:
+        return ""
+    x, y = numbers[0::2], numbers[1::2]
+    box = f"{min(x) - 2:.1f} {min(y) - 2:.1f} {max(x) - min(x) + 4:.1f} {max(y) - min(y) + 4:.1f}"
+    holes = "".join(f'<circle cx="{s["x"]:.1f}" cy="{s["y"]:.1f}" r="{s["radius_mm"]:.2f}"/>' for s in spots)
+    return f'<svg viewBox="{box}" width="{size}" height="{size}"><path fill-rule="evenodd" d="{path}"/>{holes}</svg>'

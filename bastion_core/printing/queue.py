@@ -59,6 +59,8 @@ def schedule(tasks: Sequence[Task], begin: datetime, waking: Waking = Waking(), 
     for task in tasks:
         if not task.hours:
             raise RecipeProblem(f"{task.name} fits no printer. Cut it further, or add a larger printer.")
+    if not tasks:
+        return []
     printers = sorted({p for t in tasks for p in t.hours})
     lanes: dict[str, list[Task]] = {p: [] for p in printers}
 

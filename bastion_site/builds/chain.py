@@ -1,0 +1,205 @@
+"""How a piece's decisions depend on each other: one hash per station, each holding the one before.
+
+A station's result is fresh when there is one under the hash of today's recipe. Nothing has to be
+marked stale by hand: change a decision anywhere, and every hash after it is another one.
+"""
+
+import hashlib
+import json
+from dataclasses import dataclass
+from functools import cached_property
+
+from django.db.models import Q
+
+from bastion_core.cut.parting import Cut
+from bastion_core.errors import BastionError, RecipeProblem
+from bastion_core.join.pins import PinRule
+from bastion_core.plan import FitRecipe
+from bastion_core.printing.profile import Profile
+from bastion_site.builds.models import Derived, Piece
+from bastion_site.jobs.models import Job
+from bastion_site.shop.models import Printer, Shop
+
+COMPUTED_BY = 1
+"""Raised when the core computes something differently, so that old results are not taken for new ones."""
+STATIONS = ("intake", "fit", "cut", "join", "print")
+STATES = [("fresh", "fresh"), ("computing", "computing"), ("stale", "stale"), ("failed", "failed")]
+VERDICTS = [("holds", "holds"), ("tight", "tight"), ("stops", "stops"), ("waits", "waits")]
+
+
+def hash_of(*parts) -> str:
+    """A short stable hash of JSON-able values."""
+    return hashlib.sha256(json.dumps([COMPUTED_BY, *parts], sort_keys=True, default=str).encode()).hexdigest()[:32]
+
+
+def cut_from(record: dict) -> Cut:
+    """A cut as kept in JSON; RecipeProblem when it is none."""
+    try:
+        return Cut(
+            str(record["id"]),
+            tuple(float(v) for v in record["point"]),
+            tuple(float(v) for v in record["normal"]),
+            tuple((str(other), int(side)) for other, side in record.get("limits", ())),
+        )
+    except (KeyError, TypeError, ValueError) as error:
+        raise RecipeProblem(
+            "A cut needs an id, a point and a normal of three numbers each. Take the plane away and set it again."
+        ) from error
+
+
+@dataclass
+class Chain:
+    """Today's recipe of a piece, station by station, with what has been computed of it."""
+
+    piece: Piece
+    shop: Shop
+    all_printers: list[Printer]
+
+    @classmethod
+    def of(cls, piece: Piece) -> "Chain":
+        return cls(piece, Shop.current(), list(Printer.objects.filter(active=True)))
+
+    @property
+    def turns(self) -> tuple[int, int, int]:
+        return self.piece.turn_x, self.piece.turn_y, self.piece.turn_z
+
+    @cached_property
+    def printers(self) -> list:
+        """The core's printers this piece is meant for."""
+        wanted = [p for p in self.all_printers if not self.piece.printer_ids or p.id in self.piece.printer_ids]
+        return [p.core() for p in wanted]
+
+    @cached_property
+    def fit_recipe(self) -> FitRecipe:
+        piece = self.piece
+        return FitRecipe(
+            piece.site,
+            piece.worn_by.core() if piece.worn_by else None,
+            piece.pad_mm,
+            piece.made_for_mm,
+            piece.wanted_length_mm,
+            tuple(piece.scale) if piece.scale else None,
+            piece.walls,
+        )
+
+    @cached_property
+    def cuts(self) -> tuple[Cut, ...] | None:
+        return None if self.piece.cuts is None else tuple(cut_from(c) for c in self.piece.cuts)
+
+    @cached_property
+    def pin_rule(self) -> PinRule:
+        given = {} if not self.piece.pin_diameters_mm else {"diameters_mm": tuple(self.piece.pin_diameters_mm)}
+        clearance = self.shop.pin_clearance_mm if self.piece.pin_clearance_mm is None else self.piece.pin_clearance_mm
+        return PinRule(clearance_mm=clearance, least_wall_mm=self.shop.pin_wall_mm, **given)
+
+    @cached_property
+    def profile(self) -> Profile:
+        return Profile(self.piece.layer_mm, self.piece.walls, self.piece.infill, self.piece.material)
+
+    @cached_property
+    def intake_hash(self) -> str:
+        return hash_of("intake", self.piece.mesh.sha256, self.piece.unit, self.piece.site)
+
+    @cached_property
+    def fit_hash(self) -> str:
+        r = self.fit_recipe
+        keys = ("head_breadth_mm", "head_length_mm", "chin_to_crown_mm") if r.site == "head" else ("stature_mm",)
+        wearer = None if r.wearer is None else [r.wearer.name, *(r.wearer.get(k) for k in keys)]
+        rest = [r.pad_mm] if r.site == "head" else [r.made_for_mm, r.wanted_length_mm]
+        return hash_of("fit", self.intake_hash, self.turns, self.piece.mirrored, r.site, wearer, rest, r.scale, r.walls)
+
+    @cached_property
+    def cut_hash(self) -> str | None:
+        """None until the fit is known: the cut needs its scale."""
+        fit = self.found("fit")
+        if fit is None:
+            return None
+        machines = [(p.name, p.usable_mm) for p in self.printers]
+        return hash_of(
+            "cut", self.intake_hash, self.turns, self.piece.mirrored, fit.summary["scale"], machines, self.piece.cuts, self.piece.site,
+            self.piece.name,
+        )  # fmt: skip
+
+    @cached_property
+    def join_hash(self) -> str | None:
+        r = self.pin_rule
+        return self.cut_hash and hash_of("join", self.cut_hash, r.diameters_mm, r.clearance_mm, r.least_wall_mm)
+
+    @cached_property
+    def print_hash(self) -> str | None:
+        return self.join_hash and hash_of("print", self.join_hash, self.profile.__dict__, [p.__dict__ for p in self.printers])
+
+    def hash(self, station: str) -> str | None:
+        return getattr(self, f"{station}_hash")
+
+    def found(self, station: str) -> Derived | None:
+        """The fresh result of a station, without its bulky part."""
+        cache = self.__dict__.setdefault("_found", {})
+        if station not in cache:
+            wanted = self.hash(station)
+            cache[station] = wanted and Derived.objects.defer("data").filter(kind=station, hash=wanted).first()
+        return cache[station]
+
+    def shown(self, station: str) -> Derived | None:
+        """The fresh result, else the last one there was."""
+        last = self.piece.shown.get(station)
+        return self.found(station) or (last and Derived.objects.defer("data").filter(kind=station, hash=last).first()) or None
+
+    def forget(self) -> None:
+        """Look again: something was computed."""
+        for name in ("_found", "cut_hash", "join_hash", "print_hash"):
+            self.__dict__.pop(name, None)
+
+    def states(self, job: Job | None) -> dict[str, str]:
+        """Station -> fresh, computing, stale or failed."""
+        told = {}
+        broken = False
+        for station in STATIONS:
+            try:
+                fresh = not broken and self.found(station) is not None
+            except BastionError:
+                fresh = False
+            if fresh:
+                told[station] = "fresh"
+            elif job and job.state in Job.ACTIVE:
+                told[station] = "computing"
+            elif job and job.state == Job.State.FAILED and not broken:
+                told[station] = "failed"
+            else:
+                told[station] = "stale"
+            broken = broken or not fresh
+        return told
+
+
+def refresh(piece: Piece, because: str = "") -> None:
+    """Have a piece computed again where its recipe is no longer the one its results came from."""
+    from bastion_site.jobs.tasks import queue_job
+
+    chain = Chain.of(piece)
+    try:
+        fresh = all(chain.found(s) for s in STATIONS)
+    except BastionError:
+        fresh = False
+    if because:
+        piece.because = because[:160]
+        Piece.objects.filter(pk=piece.pk).update(because=piece.because)
+    if fresh:
+        # Computed before: no work, but the totals shown have to be those of today's recipe.
+        from bastion_site.builds.pipeline import settle
+
+        settle(piece, chain)
+    else:
+        queue_job(piece, Job.Kind.INTAKE if chain.found("intake") is None else Job.Kind.PLAN)
+
+
+def refresh_all(because: str) -> None:
+    """After a change in the shop: every piece of every build that is not archived."""
+    for piece in Piece.objects.filter(build__archived=False).select_related("build__wearer", "wearer", "mesh"):
+        refresh(piece, because)
+
+
+def refresh_for_wearer(wearer, because: str) -> None:
+    """After a new measurement: the pieces this wearer wears."""
+    mine = Q(wearer=wearer) | Q(wearer__isnull=True, build__wearer=wearer)
+    for piece in Piece.objects.filter(mine, build__archived=False).select_related("build__wearer", "wearer", "mesh"):
+        refresh(piece, because)

@@ -1,0 +1,67 @@
+"""Fill an empty database with the demo: shop, wearers, the Tidewrack Watch's build and its models."""
+
+import tempfile
+from pathlib import Path
+
+from django.core.files import File
+from django.core.management.base import BaseCommand
+from django.utils import timezone
+
+from bastion_site.builds.chain import refresh
+from bastion_site.builds.files import keep_source
+from bastion_site.builds.models import Build, MeshFile, Piece
+from bastion_site.shop.models import Printer, Shop, Spool
+from bastion_site.wearers.models import Wearer
+from demo.models import write_models
+from demo.story import BUILD, PIECES, PRINTERS, SPOOLS, WEARERS, due
+
+
+def _kept(path: Path) -> MeshFile:
+    with path.open("rb") as opened:
+        return keep_source(File(opened, name=path.name))
+
+
+def load(detail: float = 1.0) -> Build | None:
+    """Load the demo unless there is a build already; the pieces are computed by the worker."""
+    if Build.objects.exists():
+        return None
+    Shop.current()
+    printers = {p["name"]: Printer.objects.create(**p) for p in PRINTERS}
+    for spool in SPOOLS:
+        Spool.objects.create(**spool)
+    wearers = {w["name"]: Wearer.objects.create(**w) for w in WEARERS}
+    with tempfile.TemporaryDirectory() as folder:
+        sources = {file: _kept(path) for file, path in write_models(Path(folder), detail).items()}
+    build = Build.objects.create(name=BUILD, due=due(timezone.localdate()), wearer=wearers[WEARERS[0]["name"]])
+    for piece in PIECES:
+        made = Piece.objects.create(
+            build=build,
+            name=piece.name,
+            mesh=sources[piece.file],
+            file_name=f"{piece.file}.stl",
+            wearer=wearers.get(piece.wearer),
+            printer_ids=[printers[n].id for n in piece.printers],
+            **piece.recipe,
+        )
+        if piece.mirror:
+            name = piece.name.replace("left", "right")
+            Piece.objects.create(
+                build=build,
+                name=name,
+                mesh=made.mesh,
+                file_name=made.file_name,
+                mirrored=True,
+                mirror_of=made,
+                **(piece.recipe | {"side": "right"}),
+            )
+    for made in build.pieces.select_related("build__wearer", "wearer", "mesh"):
+        refresh(made)
+    return build
+
+
+class Command(BaseCommand):
+    help = __doc__
+
+    def handle(self, *args, **options) -> None:
+        build = load()
+        self.stdout.write(f"Loaded: {build.name}." if build else "There is a build already; the demo was not loaded.")

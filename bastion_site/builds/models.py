@@ -1,0 +1,116 @@
+"""What a build keeps: the recipe of each piece, the files they came from, and what was computed from them."""
+
+from django.conf import settings
+from django.db import models
+
+from bastion_core.fit.head import PAD_MM
+from bastion_core.fit.scale import MADE_FOR_MM
+from bastion_core.units import MM_PER_UNIT
+
+
+class Build(models.Model):
+    """A suit or prop for a date."""
+
+    name = models.CharField(max_length=120)
+    due = models.DateField(null=True, blank=True)
+    wearer = models.ForeignKey("wearers.Wearer", null=True, blank=True, on_delete=models.SET_NULL, related_name="builds")
+    note = models.TextField(blank=True)
+    archived = models.BooleanField(default=False)
+    created = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["archived", "-id"]
+
+
+class MeshFile(models.Model):
+    """A model file as it came, kept by the hash of its content."""
+
+    sha256 = models.CharField(max_length=64, unique=True)
+    name = models.CharField(max_length=255)
+    bytes = models.BigIntegerField()
+
+    @property
+    def path(self):
+        return settings.MEDIA_ROOT / "sources" / self.sha256
+
+
+class Piece(models.Model):
+    """One piece of a build: a file and the decisions about it. Nothing computed is kept here but the last totals."""
+
+    class Site(models.TextChoices):
+        HEAD = "head"
+        OTHER = "other"
+
+    class Side(models.TextChoices):
+        NONE = ""
+        LEFT = "left"
+        RIGHT = "right"
+
+    build = models.ForeignKey(Build, on_delete=models.CASCADE, related_name="pieces")
+    name = models.CharField(max_length=80)
+    note = models.TextField(blank=True)
+    site = models.CharField(max_length=8, choices=Site, default=Site.OTHER)
+    side = models.CharField(max_length=5, choices=Side, default=Side.NONE, blank=True)
+    mirror_of = models.ForeignKey("self", null=True, blank=True, on_delete=models.SET_NULL, related_name="mirrors")
+    mesh = models.ForeignKey(MeshFile, on_delete=models.PROTECT, related_name="pieces")
+    file_name = models.CharField(max_length=255)
+
+    unit = models.CharField(max_length=2, choices=[(u, u) for u in MM_PER_UNIT], blank=True)
+    turn_x = models.PositiveSmallIntegerField(default=0)
+    turn_y = models.PositiveSmallIntegerField(default=0)
+    turn_z = models.PositiveSmallIntegerField(default=0)
+    mirrored = models.BooleanField(default=False)
+
+    wearer = models.ForeignKey("wearers.Wearer", null=True, blank=True, on_delete=models.SET_NULL, related_name="pieces")
+    pad_mm = models.FloatField(default=PAD_MM)
+    made_for_mm = models.FloatField(default=MADE_FOR_MM)
+    wanted_length_mm = models.FloatField(null=True, blank=True)
+    scale = models.JSONField(null=True, blank=True)
+    """[x, y, z] set by the maker, or null for the suggested one."""
+
+    printer_ids = models.JSONField(default=list, blank=True)
+    """Printers to cut for; empty for all of the shop."""
+    cuts = models.JSONField(null=True, blank=True)
+    """Planes of the maker, or null for the proposal."""
+
+    pin_diameters_mm = models.JSONField(null=True, blank=True)
+    pin_clearance_mm = models.FloatField(null=True, blank=True)
+
+    layer_mm = models.FloatField(default=0.2)
+    walls = models.PositiveSmallIntegerField(default=3)
+    infill = models.FloatField(default=0.15)
+    material = models.CharField(max_length=20, default="pla")
+
+    version = models.PositiveIntegerField(default=1)
+    shown = models.JSONField(default=dict)
+    """Station -> hash of the last result, so that something stale can still be shown."""
+    totals = models.JSONField(null=True)
+    before = models.JSONField(null=True)
+    """Totals before the last change that moved them, with ``because``."""
+    because = models.CharField(max_length=160, blank=True)
+    """What was changed since the totals were computed."""
+
+    class Meta:
+        ordering = ["id"]
+
+    @property
+    def worn_by(self):
+        """The piece's own wearer, else the build's."""
+        return self.wearer or self.build.wearer
+
+
+class Derived(models.Model):
+    """Something computed, under the hash of all it depends on. May be deleted at any time and computed again."""
+
+    kind = models.CharField(max_length=8)
+    hash = models.CharField(max_length=64)
+    summary = models.JSONField(default=dict)
+    data = models.JSONField(default=dict)
+    created = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["kind", "hash"], name="one_result_per_recipe")]
+
+    @property
+    def folder(self):
+        return settings.MEDIA_ROOT / "derived" / self.kind / self.hash

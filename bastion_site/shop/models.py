@@ -1,0 +1,73 @@
+"""What the shop has: printers, spools, and how it likes to work."""
+
+from django.db import models
+
+from bastion_core.cut.printers import BED_MARGIN_MM
+from bastion_core.cut.printers import Printer as CorePrinter
+from bastion_core.fit.head import PAD_MM
+from bastion_core.fit.scale import MADE_FOR_MM
+from bastion_core.join.pins import CLEARANCE_MM, LEAST_WALL_MM
+from bastion_core.printing.queue import PLANNING_FACTOR
+
+
+class Shop(models.Model):
+    """The one row of settings; its defaults are the core's."""
+
+    class Units(models.TextChoices):
+        MM = "mm", "millimetres"
+        INCH = "in", "inches"
+
+    units = models.CharField(max_length=2, choices=Units, default=Units.MM)
+    pad_mm = models.FloatField(default=PAD_MM)
+    made_for_mm = models.FloatField(default=MADE_FOR_MM)
+    pin_clearance_mm = models.FloatField(default=CLEARANCE_MM)
+    pin_wall_mm = models.FloatField(default=LEAST_WALL_MM)
+    planning_factor = models.FloatField(default=PLANNING_FACTOR)
+    wake_from_h = models.FloatField(default=8.0)
+    wake_to_h = models.FloatField(default=22.0)
+    currency = models.CharField(max_length=4, default="€")
+
+    @classmethod
+    def current(cls) -> "Shop":
+        return cls.objects.get_or_create(pk=1)[0]
+
+
+class Printer(models.Model):
+    """A filament printer of the shop. Sizes are the nameplate's."""
+
+    name = models.CharField(max_length=60, unique=True)
+    x_mm = models.FloatField()
+    y_mm = models.FloatField()
+    z_mm = models.FloatField()
+    margin_mm = models.FloatField(default=BED_MARGIN_MM)
+    bed_moves = models.BooleanField(default=True)
+    speed_mm_s = models.FloatField(default=120.0)
+    acceleration_mm_s2 = models.FloatField(default=3000.0)
+    active = models.BooleanField(default=True)
+
+    class Meta:
+        ordering = ["id"]
+
+    def core(self) -> CorePrinter:
+        """The same printer as the core knows it; RecipeProblem when its numbers cannot be."""
+        return CorePrinter(
+            self.name, self.x_mm, self.y_mm, self.z_mm, self.margin_mm, self.bed_moves, self.speed_mm_s, self.acceleration_mm_s2
+        )
+
+
+class Spool(models.Model):
+    """A spool and what is left on it."""
+
+    name = models.CharField(max_length=80)
+    material = models.CharField(max_length=20)
+    colour = models.CharField(max_length=40, blank=True)
+    net_g = models.FloatField(default=1000.0)
+    used_g = models.FloatField(default=0.0)
+    price_per_kg = models.FloatField()
+
+    class Meta:
+        ordering = ["id"]
+
+    @property
+    def left_g(self) -> float:
+        return max(self.net_g - self.used_g, 0.0)

@@ -1,0 +1,25 @@
+"""All addresses of the API; everything else is the front end's."""
+
+from django.urls import include, path, re_path
+from drf_spectacular.views import SpectacularAPIView
+from rest_framework.routers import DefaultRouter
+
+from bastion_site.builds.api import BuildView, JobView, PieceView, stage_file
+from bastion_site.shop.api import PrinterView, ShopView, SpoolView
+from bastion_site.wearers.api import WearerView
+
+router = DefaultRouter()
+router.include_root_view = False
+router.register("builds", BuildView)
+router.register("pieces", PieceView)
+router.register("jobs", JobView)
+router.register("wearers", WearerView)
+router.register("printers", PrinterView)
+router.register("spools", SpoolView)
+
+urlpatterns = [
+    path("api/", include(router.urls)),
+    path("api/shop/", ShopView.as_view({"get": "retrieve", "patch": "partial_update"})),
+    re_path(r"^api/stage/(?P<station>intake|preview|cut)/(?P<hash_>[0-9a-f]{32,64})/$", stage_file),
+    path("api/schema/", SpectacularAPIView.as_view()),
+]
