@@ -1,5 +1,6 @@
 """Shop over HTTP."""
 
+from drf_spectacular.utils import extend_schema
 from rest_framework import mixins, serializers, viewsets
 from rest_framework.decorators import action
 from rest_framework.response import Response
@@ -114,6 +115,7 @@ class SpoolView(viewsets.ModelViewSet):
     serializer_class = SpoolSerializer
     http_method_names = ["get", "post", "patch", "delete"]
 
-    @action(detail=False, serializer_class=MaterialSerializer, pagination_class=None)
+    @extend_schema(responses=MaterialSerializer(many=True))
+    @action(detail=False, pagination_class=None)
     def materials(self, request):
         return Response(MaterialSerializer(MATERIALS.values(), many=True).data)

@@ -81,7 +81,8 @@ class WearerView(viewsets.ModelViewSet):
         wearer = serializer.save()
         refresh_for_wearer(wearer, f"{wearer.name} measured anew")
 
-    @action(detail=False, serializer_class=MeasurementRow, pagination_class=None)
+    @extend_schema(responses=MeasurementRow(many=True))
+    @action(detail=False, pagination_class=None)
     def table(self, request):
         return Response(MeasurementRow(TABLE, many=True).data)
 

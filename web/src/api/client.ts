@@ -1,0 +1,143 @@
+/** Talking to the site: typed calls, one kind of error, and the queries every screen shares. */
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import createClient from "openapi-fetch";
+import type { components, paths } from "./schema.gen";
+
+export type Schemas = components["schemas"];
+export type Row = Schemas["Row"];
+export type Detail = Schemas["Detail"];
+export type Finding = Schemas["Finding"];
+export type Verdict = Finding["verdict"];
+export type Change = Schemas["PatchedChangeRequest"];
+export type StationKey = keyof Schemas["Stations"];
+export type Cut = Schemas["CutPlane"];
+
+export const api = createClient<paths>({ baseUrl: "/" });
+
+/** What went wrong, as the site told it. */
+export class Refused extends Error {
+  constructor(
+    readonly code: string,
+    detail: string,
+    readonly status: number,
+  ) {
+    super(detail);
+  }
+}
+
+interface Answer<T> {
+  data?: T;
+  error?: unknown;
+  response: Response;
+}
+
+/** The data of an answer, or its error as one sentence. */
+export async function need<T>(answer: Promise<Answer<T>>): Promise<T> {
+  let got: Answer<T>;
+  try {
+    got = await answer;
+  } catch {
+    throw new Refused("offline", "The application does not answer. Is it still running where it was started?", 0);
+  }
+  if (!got.response.ok) throw refusal(got.error, got.response.status);
+  return got.data as T;
+}
+
+export function refusal(body: unknown, status: number): Refused {
+  const told = body as { code?: string; detail?: string } | undefined;
+  return new Refused(
+    told?.code ?? "error",
+    told?.detail ?? `The site answered with error ${status}. Try once more.`,
+    status,
+  );
+}
+
+const active = (job: Row["job"]) => job?.state === "queued" || job?.state === "running";
+
+export function useBuilds() {
+  return useQuery({ queryKey: ["builds"], queryFn: () => need(api.GET("/api/builds/")) });
+}
+
+export function useWall(build: number) {
+  return useQuery({
+    queryKey: ["wall", build],
+    queryFn: () => need(api.GET("/api/builds/{id}/wall/", { params: { path: { id: build } } })),
+    refetchInterval: (q) => (q.state.data?.rows.some((r) => active(r.job)) ? 1000 : 5000),
+  });
+}
+
+export function usePiece(piece: number) {
+  return useQuery({
+    queryKey: ["piece", piece],
+    queryFn: () => need(api.GET("/api/pieces/{id}/", { params: { path: { id: piece } } })),
+    refetchInterval: (q) => (active(q.state.data?.job ?? null) ? 500 : 4000),
+  });
+}
+
+export function useWearers() {
+  return useQuery({ queryKey: ["wearers"], queryFn: () => need(api.GET("/api/wearers/")) });
+}
+
+export function useShop() {
+  return useQuery({ queryKey: ["shop"], queryFn: () => need(api.GET("/api/shop/")), staleTime: 30_000 });
+}
+
+export function usePrinters() {
+  return useQuery({ queryKey: ["printers"], queryFn: () => need(api.GET("/api/printers/")) });
+}
+
+export function useSpools() {
+  return useQuery({ queryKey: ["spools"], queryFn: () => need(api.GET("/api/spools/")) });
+}
+
+export function useMaterials() {
+  return useQuery({
+    queryKey: ["materials"],
+    queryFn: () => need(api.GET("/api/spools/materials/")),
+    staleTime: Infinity,
+  });
+}
+
+/** Change decisions about a piece. A change made against an old version is refused, and the piece loaded anew. */
+export function useChange(piece: Detail | undefined) {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: (change: Change) =>
+      need(
+        api.PATCH("/api/pieces/{id}/", {
+          params: { path: { id: piece!.id } },
+          body: { ...change, version: piece!.version },
+        }),
+      ),
+    onSuccess: (told) => client.setQueryData(["piece", told.id], told),
+    onSettled: () => {
+      void client.invalidateQueries({ queryKey: ["piece", piece?.id] });
+      void client.invalidateQueries({ queryKey: ["wall"] });
+    },
+  });
+}
+
+/** Send a model file, telling how far it is. */
+export function upload(build: number, file: File, onProgress: (share: number) => void): Promise<Detail> {
+  return new Promise((resolve, reject) => {
+    const request = new XMLHttpRequest();
+    request.open("POST", "/api/pieces/upload/");
+    request.upload.onprogress = (e) => e.lengthComputable && onProgress(e.loaded / e.total);
+    request.onerror = () =>
+      reject(new Refused("offline", `${file.name}: the connection broke off. Send it once more.`, 0));
+    request.onload = () => {
+      let body: unknown;
+      try {
+        body = JSON.parse(request.responseText);
+      } catch {
+        body = undefined;
+      }
+      if (request.status < 300) resolve(body as Detail);
+      else reject(refusal(body, request.status));
+    };
+    const form = new FormData();
+    form.append("build", String(build));
+    form.append("file", file);
+    request.send(form);
+  });
+}

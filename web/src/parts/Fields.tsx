@@ -1,0 +1,67 @@
+/** Entry fields that speak the maker's units and send a value when it is left or Enter is pressed. */
+import TextField from "@mui/material/TextField";
+import { useState } from "react";
+import { useUnits } from "./units";
+
+interface Props {
+  label: string;
+  value: number | null;
+  onCommit: (value: number | null) => void;
+  suffix?: string;
+  optional?: boolean;
+  disabled?: boolean;
+  helper?: string;
+  width?: number | string;
+}
+
+export function NumberField({
+  label,
+  value,
+  onCommit,
+  suffix,
+  optional = false,
+  disabled,
+  helper,
+  width = 150,
+}: Props) {
+  const shown = value === null ? "" : String(value);
+  const [draft, setDraft] = useState<string | null>(null);
+  const text = draft ?? shown;
+  const parsed = Number(text.replace(",", "."));
+  const bad = text.trim() === "" ? !optional : !Number.isFinite(parsed);
+  const commit = () => {
+    if (draft === null || bad) return;
+    if (draft !== shown) onCommit(draft.trim() === "" ? null : parsed);
+    setDraft(null);
+  };
+  return (
+    <TextField
+      label={suffix ? `${label} (${suffix})` : label}
+      value={text}
+      error={bad}
+      helperText={bad ? "A number is needed here." : helper}
+      disabled={disabled}
+      onChange={(e) => setDraft(e.target.value)}
+      onBlur={commit}
+      onKeyDown={(e) => {
+        if (e.key === "Enter") commit();
+        if (e.key === "Escape") setDraft(null);
+      }}
+      slotProps={{ htmlInput: { inputMode: "decimal" } }}
+      sx={{ width }}
+    />
+  );
+}
+
+/** A length: shown in the maker's unit, handed over in millimetres. */
+export function LengthField({ value, onCommit, ...rest }: Omit<Props, "suffix">) {
+  const units = useUnits();
+  return (
+    <NumberField
+      {...rest}
+      suffix={units.unit}
+      value={value === null ? null : Number(units.field(value))}
+      onCommit={(v) => onCommit(v === null ? null : units.fromField(v))}
+    />
+  );
+}

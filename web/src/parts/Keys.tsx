@@ -1,0 +1,64 @@
+/** The list of keys, behind “?”. */
+import Button from "@mui/material/Button";
+import Dialog from "@mui/material/Dialog";
+import DialogContent from "@mui/material/DialogContent";
+import DialogTitle from "@mui/material/DialogTitle";
+import Typography from "@mui/material/Typography";
+import { useEffect, useState } from "react";
+
+const KEYS: [string, string][] = [
+  ["←  →", "the station before, the station after"],
+  ["↑  ↓", "the piece above, the piece below"],
+  ["W", "back to the Wall"],
+  ["Enter", "keep what was typed, go down the sheet"],
+  ["Esc", "leave a field as it was"],
+  ["?", "this list"],
+];
+
+/** Whether a key press belongs to a field, a slider or a list and not to the page. */
+export function isTyping(event: KeyboardEvent): boolean {
+  const at = event.target as HTMLElement | null;
+  return (
+    event.ctrlKey ||
+    event.metaKey ||
+    event.altKey ||
+    !!at?.closest(
+      "input, textarea, select, [role=slider], [role=listbox], [role=combobox], [role=dialog], [role=radiogroup]",
+    )
+  );
+}
+
+export function Keys() {
+  const [open, setOpen] = useState(false);
+  useEffect(() => {
+    const press = (e: KeyboardEvent) => {
+      if (e.key === "?" && !isTyping(e)) setOpen(true);
+    };
+    addEventListener("keydown", press);
+    return () => removeEventListener("keydown", press);
+  }, []);
+  return (
+    <>
+      <Button size="small" onClick={() => setOpen(true)} aria-label="Keys">
+        ?
+      </Button>
+      <Dialog open={open} onClose={() => setOpen(false)}>
+        <DialogTitle>Keys</DialogTitle>
+        <DialogContent>
+          <table>
+            <tbody>
+              {KEYS.map(([key, what]) => (
+                <tr key={key}>
+                  <td>
+                    <Typography sx={{ fontWeight: 700, pr: 3 }}>{key}</Typography>
+                  </td>
+                  <td>{what}</td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </DialogContent>
+      </Dialog>
+    </>
+  );
+}

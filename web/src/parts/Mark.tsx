@@ -1,0 +1,29 @@
+/** The three meanings (and waiting), each a colour, a shape and a word. */
+import Box from "@mui/material/Box";
+import { useTheme } from "@mui/material/styles";
+import type { Verdict } from "../api/client";
+
+const WORDS: Record<Verdict, string> = { holds: "holds", tight: "tight", stops: "stops", waits: "waits" };
+
+// A peg that sits in its hole, one that pinches, a barred gate, an empty hole.
+const SHAPES: Record<Verdict, string> = {
+  holds: "M2 8h3v5h6V8h3v6H2zM6 2h4v9H6z",
+  tight: "M2 2h12l-4.5 6L14 14H2l4.5-6z",
+  stops: "M2 2h3v12H2zM11 2h3v12h-3zM5 6.500h6v3H5z",
+  waits: "M2 8h2v4h8V8h2v6H2z",
+};
+
+export function Mark({ verdict, word = false, size = 14 }: { verdict: Verdict; word?: boolean; size?: number }) {
+  const { inks } = useTheme().palette;
+  return (
+    <Box
+      component="span"
+      sx={{ color: inks[verdict], display: "inline-flex", alignItems: "center", gap: 0.6, fontWeight: 600 }}
+    >
+      <svg width={size} height={size} viewBox="0 0 16 16" role="img" aria-label={WORDS[verdict]}>
+        <path d={SHAPES[verdict]} fill="currentColor" fillRule="evenodd" />
+      </svg>
+      {word && <span>{WORDS[verdict]}</span>}
+    </Box>
+  );
+}

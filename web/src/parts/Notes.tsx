@@ -1,0 +1,146 @@
+/** Findings with their remedies, running work, errors, and what a change did. */
+import Alert from "@mui/material/Alert";
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import LinearProgress from "@mui/material/LinearProgress";
+import Stack from "@mui/material/Stack";
+import Typography from "@mui/material/Typography";
+import { useTheme } from "@mui/material/styles";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { api, need, type Change, type Detail, type Finding, type Row, type Schemas } from "../api/client";
+import { Mark } from "./Mark";
+import { useUnits } from "./units";
+
+export function Findings({ findings, onTry }: { findings: Finding[]; onTry?: (change: Change) => void }) {
+  const { inks } = useTheme().palette;
+  if (!findings.length) {
+    return (
+      <Stack direction="row" spacing={1} sx={{ alignItems: "center" }}>
+        <Mark verdict="holds" word />
+        <Typography color="text.secondary">Nothing to object to here.</Typography>
+      </Stack>
+    );
+  }
+  return (
+    <Stack spacing={1} component="ul" aria-label="Findings" sx={{ listStyle: "none", m: 0, p: 0 }}>
+      {findings.map((f, i) => (
+        <Box key={i} component="li" sx={{ borderLeft: `4px solid ${inks[f.verdict]}`, pl: 1.5, py: 0.25 }}>
+          <Mark verdict={f.verdict} word />
+          <Typography sx={{ mt: 0.25 }}>{f.text}</Typography>
+          <Stack direction="row" spacing={1} sx={{ mt: f.remedies.length ? 0.75 : 0, flexWrap: "wrap" }}>
+            {onTry &&
+              f.remedies.map((r) => (
+                <Button key={r.label} variant="outlined" size="small" onClick={() => onTry(r.change as Change)}>
+                  {r.label}
+                </Button>
+              ))}
+          </Stack>
+        </Box>
+      ))}
+    </Stack>
+  );
+}
+
+export function ErrorNote({ error, onClose }: { error: Error | null | undefined; onClose?: () => void }) {
+  if (!error) return null;
+  return (
+    <Alert severity="error" variant="outlined" onClose={onClose} sx={{ my: 1 }}>
+      {error.message}
+    </Alert>
+  );
+}
+
+export function JobLine({ job, piece }: { job: Row["job"]; piece: number }) {
+  const client = useQueryClient();
+  const again = () => {
+    void client.invalidateQueries({ queryKey: ["piece", piece] });
+    void client.invalidateQueries({ queryKey: ["wall"] });
+  };
+  const stop = useMutation({
+    mutationFn: () => need(api.POST("/api/jobs/{id}/stop/", { params: { path: { id: job!.id } } })),
+    onSuccess: again,
+  });
+  const compute = useMutation({
+    mutationFn: () => need(api.POST("/api/pieces/{id}/compute/", { params: { path: { id: piece } } })),
+    onSuccess: again,
+  });
+  if (!job || job.state === "done") return null;
+  if (job.state === "queued" || job.state === "running") {
+    return (
+      <Stack direction="row" spacing={1.5} role="status" sx={{ alignItems: "center", minHeight: 40 }}>
+        <Box sx={{ flex: 1 }}>
+          <Typography variant="body2">
+            {job.state === "queued" ? "Waiting its turn" : job.what || "Beginning"}
+          </Typography>
+          <LinearProgress
+            variant={job.state === "queued" ? "indeterminate" : "determinate"}
+            value={100 * job.progress}
+            aria-label="Progress"
+          />
+        </Box>
+        <Button size="small" variant="outlined" onClick={() => stop.mutate()} disabled={stop.isPending}>
+          Stop
+        </Button>
+      </Stack>
+    );
+  }
+  return (
+    <Stack direction="row" spacing={1.5} sx={{ alignItems: "center", minHeight: 40 }}>
+      <Typography variant="body2" sx={{ flex: 1 }}>
+        {job.state === "stopped" ? "Stopped." : "Did not work out."} What is shown is from before.
+      </Typography>
+      <Button size="small" variant="outlined" onClick={() => compute.mutate()}>
+        Compute again
+      </Button>
+    </Stack>
+  );
+}
+
+type Totals = NonNullable<Row["totals"]>;
+
+/** Before → after of the last change, and the totals as they are. */
+export function Consequence({ piece, shop, stale }: { piece: Detail; shop?: Schemas["Shop"]; stale: boolean }) {
+  const units = useUnits();
+  const { inks } = useTheme().palette;
+  const now = piece.totals;
+  if (!now) return null;
+  const was = piece.before;
+  const line: [string, (t: Totals) => string][] = [
+    ["on the printers", (t) => units.hours(t.hours)],
+    ["filament", (t) => units.grams(t.filament_g)],
+    ["parts", (t) => units.plain(t.parts, 0)],
+    ["cost", (t) => units.money(t.cost, shop?.currency ?? "€")],
+    ["all printed by", (t) => (t.done_by ? units.date(t.done_by) : "open")],
+  ];
+  return (
+    <Box aria-label="Consequence" role="region" sx={{ borderTop: `2px solid ${inks.ink}`, pt: 1 }}>
+      <Typography variant="h3" component="h2">
+        {stale
+          ? "Being computed anew; shown is what was"
+          : was
+            ? `What ${was.because || "the last change"} did`
+            : "What it takes"}
+      </Typography>
+      <Box
+        component="dl"
+        sx={{ display: "grid", gridTemplateColumns: "auto 1fr", columnGap: 2, m: 0, opacity: stale ? 0.55 : 1 }}
+      >
+        {line.map(([label, value]) => (
+          <Box key={label} sx={{ display: "contents" }}>
+            <Typography component="dt" color="text.secondary">
+              {label}
+            </Typography>
+            <Typography component="dd" sx={{ m: 0, fontWeight: 600 }}>
+              {was && value(was) !== value(now) && (
+                <Box component="span" sx={{ fontWeight: 400, color: "text.secondary" }}>
+                  {value(was)} {"→"}{" "}
+                </Box>
+              )}
+              {value(now)}
+            </Typography>
+          </Box>
+        ))}
+      </Box>
+    </Box>
+  );
+}

@@ -1,0 +1,42 @@
+/** The one place where numbers become text. */
+import { createContext, useContext } from "react";
+
+export type UnitSystem = "mm" | "in";
+export const UnitsContext = createContext<UnitSystem>("mm");
+
+const number = (value: number, digits: number) =>
+  value.toLocaleString("en-GB", { minimumFractionDigits: digits, maximumFractionDigits: digits });
+
+const day = (date: Date) => date.toLocaleDateString("en-GB", { weekday: "short", day: "numeric", month: "short" });
+
+export function formats(system: UnitSystem) {
+  const inch = system === "in";
+  const unit = inch ? "in" : "mm";
+  const plainLength = (mm: number, digits = 0) => number(inch ? mm / 25.4 : mm, inch ? digits + 2 : digits);
+  return {
+    unit,
+    plainLength,
+    length: (mm: number, digits = 0) => `${plainLength(mm, digits)} ${unit}`,
+    size: (mm: readonly number[]) => `${mm.map((v) => plainLength(v)).join(" × ")} ${unit}`,
+    /** The value of an input field: no grouping. */
+    field: (mm: number) => String(Number((inch ? mm / 25.4 : mm).toFixed(inch ? 3 : 1))),
+    fromField: (value: number) => (inch ? value * 25.4 : value),
+    percent: (share: number, digits = 1) => `${number(100 * share, digits)} %`,
+    hours: (h: number) => (h < 10 ? `${number(h, 1)} h` : `${number(h, 0)} h`),
+    grams: (g: number) => (g >= 10_000 ? `${number(g / 1000, 1)} kg` : `${number(g, 0)} g`),
+    metres: (m: number) => `${number(m, 0)} m`,
+    money: (amount: number, currency: string) => `${currency} ${number(amount, 2)}`,
+    count: (n: number, one: string, many = `${one}s`) => `${number(n, 0)} ${n === 1 ? one : many}`,
+    thousands: (n: number) => (n >= 10_000 ? `${number(n / 1000, 0)} k` : number(n, 0)),
+    area: (mm2: number) => (inch ? `${number(mm2 / 645.16, 2)} in²` : `${number(mm2, 0)} mm²`),
+    volume: (mm3: number) => (inch ? `${number(mm3 / 16387.064, 1)} in³` : `${number(mm3 / 1000, 0)} cm³`),
+    date: (iso: string) => day(new Date(iso)),
+    moment: (iso: string) =>
+      `${day(new Date(iso))}, ${new Date(iso).toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit" })}`,
+    plain: number,
+  };
+}
+
+export function useUnits() {
+  return formats(useContext(UnitsContext));
+}

@@ -1,0 +1,303 @@
+/** The shop: printers, spools, and the habits every new piece starts from. */
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import Checkbox from "@mui/material/Checkbox";
+import FormControlLabel from "@mui/material/FormControlLabel";
+import MenuItem from "@mui/material/MenuItem";
+import Stack from "@mui/material/Stack";
+import TextField from "@mui/material/TextField";
+import Typography from "@mui/material/Typography";
+import { useTheme } from "@mui/material/styles";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { api, need, useMaterials, usePrinters, useShop, useSpools, type Schemas } from "../api/client";
+import { LengthField, NumberField } from "../parts/Fields";
+import { ErrorNote } from "../parts/Notes";
+import { useUnits } from "../parts/units";
+
+export function Shop() {
+  return (
+    <Stack spacing={4} sx={{ p: 2.5, maxWidth: 1160 }}>
+      <Typography variant="h1">Shop</Typography>
+      <Printers />
+      <Spools />
+      <Habits />
+    </Stack>
+  );
+}
+
+/** Every change in the shop can touch every piece. */
+function useShopChange<T>(run: (body: T) => Promise<unknown>) {
+  const client = useQueryClient();
+  return useMutation({ mutationFn: run, onSettled: () => client.invalidateQueries() });
+}
+
+function Printers() {
+  const { inks } = useTheme().palette;
+  const printers = usePrinters();
+  const [name, setName] = useState("");
+  const change = useShopChange(({ id, ...body }: Schemas["PatchedPrinterRequest"] & { id: number }) =>
+    need(api.PATCH("/api/printers/{id}/", { params: { path: { id } }, body })),
+  );
+  const add = useShopChange((body: Schemas["PrinterRequest"]) => need(api.POST("/api/printers/", { body })));
+  const remove = useShopChange((id: number) => need(api.DELETE("/api/printers/{id}/", { params: { path: { id } } })));
+  return (
+    <Box>
+      <Typography variant="h2" gutterBottom>
+        Printers
+      </Typography>
+      {printers.data?.map((p) => (
+        <Stack
+          key={p.id}
+          direction="row"
+          useFlexGap
+          spacing={1.25}
+          sx={{ flexWrap: "wrap", alignItems: "center", py: 1, borderBottom: `1px solid ${inks.line}` }}
+          role="group"
+          aria-label={p.name}
+        >
+          <Typography sx={{ width: 96, fontWeight: 600 }}>{p.name}</Typography>
+          <LengthField
+            label="Wide"
+            width={106}
+            value={p.x_mm}
+            onCommit={(v) => v !== null && change.mutate({ id: p.id, x_mm: v })}
+          />
+          <LengthField
+            label="Deep"
+            width={106}
+            value={p.y_mm}
+            onCommit={(v) => v !== null && change.mutate({ id: p.id, y_mm: v })}
+          />
+          <LengthField
+            label="High"
+            width={106}
+            value={p.z_mm}
+            onCommit={(v) => v !== null && change.mutate({ id: p.id, z_mm: v })}
+          />
+          <LengthField
+            label="Margin"
+            width={112}
+            value={p.margin_mm ?? 5}
+            onCommit={(v) => v !== null && change.mutate({ id: p.id, margin_mm: v })}
+          />
+          <NumberField
+            label="Speed"
+            suffix="mm/s"
+            width={126}
+            value={p.speed_mm_s ?? 120}
+            onCommit={(v) => v !== null && change.mutate({ id: p.id, speed_mm_s: v })}
+          />
+          <NumberField
+            label="Pull"
+            suffix="mm/s²"
+            width={126}
+            value={p.acceleration_mm_s2 ?? 3000}
+            onCommit={(v) => v !== null && change.mutate({ id: p.id, acceleration_mm_s2: v })}
+          />
+          <FormControlLabel
+            control={
+              <Checkbox
+                checked={p.bed_moves ?? true}
+                onChange={(_, on) => change.mutate({ id: p.id, bed_moves: on })}
+              />
+            }
+            label="bed moves"
+          />
+          <Button color="error" size="small" onClick={() => remove.mutate(p.id)}>
+            Remove
+          </Button>
+        </Stack>
+      ))}
+      <Stack
+        direction="row"
+        spacing={1}
+        sx={{ mt: 1.5 }}
+        component="form"
+        onSubmit={(e) => (e.preventDefault(), add.mutate({ name, x_mm: 220, y_mm: 220, z_mm: 250 }), setName(""))}
+      >
+        <TextField label="Name of a new printer" value={name} onChange={(e) => setName(e.target.value)} />
+        <Button type="submit" variant="outlined" disabled={!name.trim()}>
+          Add
+        </Button>
+      </Stack>
+      <ErrorNote error={change.error ?? add.error ?? remove.error} />
+    </Box>
+  );
+}
+
+function Spools() {
+  const { inks } = useTheme().palette;
+  const units = useUnits();
+  const spools = useSpools();
+  const materials = useMaterials();
+  const shop = useShop();
+  const [name, setName] = useState("");
+  const [material, setMaterial] = useState("pla");
+  const change = useShopChange(({ id, ...body }: Schemas["PatchedSpoolRequest"] & { id: number }) =>
+    need(api.PATCH("/api/spools/{id}/", { params: { path: { id } }, body })),
+  );
+  const add = useShopChange((body: Schemas["SpoolRequest"]) => need(api.POST("/api/spools/", { body })));
+  const remove = useShopChange((id: number) => need(api.DELETE("/api/spools/{id}/", { params: { path: { id } } })));
+  const price = materials.data?.find((m) => m.key === material)?.price_per_kg ?? 20;
+  return (
+    <Box>
+      <Typography variant="h2" gutterBottom>
+        Spools
+      </Typography>
+      {spools.data?.map((s) => (
+        <Stack
+          key={s.id}
+          direction="row"
+          useFlexGap
+          spacing={1.25}
+          sx={{ flexWrap: "wrap", alignItems: "center", py: 1, borderBottom: `1px solid ${inks.line}` }}
+          role="group"
+          aria-label={s.name}
+        >
+          <Box sx={{ width: 220 }}>
+            <Typography sx={{ fontWeight: 600 }}>{s.name}</Typography>
+            <Typography variant="body2" color="text.secondary">
+              {materials.data?.find((m) => m.key === s.material)?.name} {s.colour}
+            </Typography>
+          </Box>
+          <NumberField
+            label="New"
+            suffix="g"
+            width={110}
+            value={s.net_g ?? 1000}
+            onCommit={(v) => v !== null && change.mutate({ id: s.id, net_g: v })}
+          />
+          <NumberField
+            label="Used"
+            suffix="g"
+            width={110}
+            value={s.used_g ?? 0}
+            onCommit={(v) => v !== null && change.mutate({ id: s.id, used_g: v })}
+          />
+          <NumberField
+            label="Price"
+            suffix={`${shop.data?.currency ?? "€"}/kg`}
+            width={120}
+            value={s.price_per_kg}
+            onCommit={(v) => v !== null && change.mutate({ id: s.id, price_per_kg: v })}
+          />
+          <Typography sx={{ fontWeight: 600 }}>{units.grams(s.left_g)} left</Typography>
+          <Button color="error" size="small" onClick={() => remove.mutate(s.id)}>
+            Remove
+          </Button>
+        </Stack>
+      ))}
+      <Stack
+        direction="row"
+        spacing={1}
+        sx={{ mt: 1.5 }}
+        component="form"
+        onSubmit={(e) => (e.preventDefault(), add.mutate({ name, material, price_per_kg: price }), setName(""))}
+      >
+        <TextField label="Name of a new spool" value={name} onChange={(e) => setName(e.target.value)} />
+        <TextField
+          select
+          label="Material"
+          value={materials.data ? material : ""}
+          onChange={(e) => setMaterial(e.target.value)}
+          sx={{ width: 180 }}
+        >
+          {materials.data?.map((m) => (
+            <MenuItem key={m.key} value={m.key}>
+              {m.name}
+            </MenuItem>
+          ))}
+        </TextField>
+        <Button type="submit" variant="outlined" disabled={!name.trim()}>
+          Add
+        </Button>
+      </Stack>
+      <ErrorNote error={change.error ?? add.error ?? remove.error} />
+    </Box>
+  );
+}
+
+function Habits() {
+  const shop = useShop();
+  const change = useShopChange((body: Schemas["PatchedShopRequest"]) => need(api.PATCH("/api/shop/", { body })));
+  const s = shop.data;
+  if (!s) return null;
+  return (
+    <Box>
+      <Typography variant="h2" gutterBottom>
+        Habits
+      </Typography>
+      <Stack direction="row" useFlexGap spacing={1.5} sx={{ flexWrap: "wrap" }}>
+        <TextField
+          select
+          label="Lengths in"
+          value={s.units ?? "mm"}
+          onChange={(e) => change.mutate({ units: e.target.value as "mm" | "in" })}
+          sx={{ width: 150 }}
+        >
+          <MenuItem value="mm">millimetres</MenuItem>
+          <MenuItem value="in">inches</MenuItem>
+        </TextField>
+        <LengthField
+          label="Padding each side"
+          width={180}
+          value={s.pad_mm ?? 8}
+          onCommit={(v) => v !== null && change.mutate({ pad_mm: v })}
+        />
+        <LengthField
+          label="Models made for"
+          width={180}
+          value={s.made_for_mm ?? 1830}
+          onCommit={(v) => v !== null && change.mutate({ made_for_mm: v })}
+        />
+        <NumberField
+          label="Pin clearance per side"
+          suffix="mm"
+          width={220}
+          value={s.pin_clearance_mm ?? 0.15}
+          onCommit={(v) => v !== null && change.mutate({ pin_clearance_mm: v })}
+        />
+        <NumberField
+          label="Wall round a pin"
+          suffix="mm"
+          width={190}
+          value={s.pin_wall_mm ?? 1.2}
+          onCommit={(v) => v !== null && change.mutate({ pin_wall_mm: v })}
+        />
+        <NumberField
+          label="Planning factor"
+          width={150}
+          value={s.planning_factor ?? 2}
+          onCommit={(v) => v !== null && change.mutate({ planning_factor: v })}
+          helper="hours times this"
+        />
+        <NumberField
+          label="Awake from"
+          suffix="h"
+          width={140}
+          value={s.wake_from_h ?? 8}
+          onCommit={(v) => v !== null && change.mutate({ wake_from_h: v })}
+        />
+        <NumberField
+          label="to"
+          suffix="h"
+          width={110}
+          value={s.wake_to_h ?? 22}
+          onCommit={(v) => v !== null && change.mutate({ wake_to_h: v })}
+        />
+        <TextField
+          label="Currency"
+          defaultValue={s.currency}
+          onBlur={(e) => e.target.value !== s.currency && change.mutate({ currency: e.target.value })}
+          sx={{ width: 110 }}
+        />
+      </Stack>
+      <Typography variant="body2" color="text.secondary" sx={{ mt: 1 }}>
+        Clearance, wall, padding and planning factor are common practice to begin with; print a coupon and put your own
+        figures here.
+      </Typography>
+      <ErrorNote error={change.error} />
+    </Box>
+  );
+}

@@ -1,0 +1,188 @@
+/** The stage: a piece or its parts in three dimensions, with the planes that cut it. One component for all stations. */
+import Box from "@mui/material/Box";
+import { useTheme } from "@mui/material/styles";
+import { OrbitControls } from "@react-three/drei";
+import { Canvas, useLoader, useThree } from "@react-three/fiber";
+import { Suspense, useEffect, useMemo, useRef } from "react";
+import * as THREE from "three";
+import { GLTFLoader } from "three/examples/jsm/loaders/GLTFLoader.js";
+import { PlaneHandle, type StagePlane } from "./PlaneHandle";
+
+export interface StageProps {
+  /** Address of a GLB. */
+  file: string;
+  label: string;
+  /** Rotation (and mirroring) of the model before it is shown, column-major 4×4. */
+  matrix?: THREE.Matrix4;
+  /** How far parts are pulled apart, 0..1. */
+  explode?: number;
+  /** Where each part's middle is, by name; parts move away from the middle of all. */
+  centres?: Record<string, readonly number[]>;
+  chosenPart?: string | null;
+  /** Colours by part name; the others take turns through the theme's. */
+  planes?: StagePlane[];
+  chosenPlane?: string | null;
+  onChoosePlane?: (id: string) => void;
+  onPlane?: (plane: StagePlane) => void;
+}
+
+declare global {
+  interface Window {
+    /** For tests: what the stage shows at the moment. */
+    __stage?: {
+      file: string;
+      triangles: number;
+      parts: number;
+      planes: number;
+      handle: (id: string) => [number, number] | null;
+    };
+  }
+}
+
+export default function Stage(props: StageProps) {
+  const { inks } = useTheme().palette;
+  return (
+    <Box sx={{ position: "absolute", inset: 0 }} role="img" aria-label={props.label}>
+      <Canvas
+        frameloop="demand"
+        dpr={[1, 1.5]}
+        camera={{ fov: 32, near: 1, far: 20000, up: [0, 0, 1], position: [-400, -800, 380] }}
+      >
+        <color attach="background" args={[inks.paper]} />
+        <hemisphereLight args={["#ffffff", "#8a7f6a", 1.5]} />
+        <directionalLight position={[-600, -900, 1200]} intensity={1.7} />
+        <directionalLight position={[900, 400, 300]} intensity={0.5} />
+        <Suspense fallback={null}>
+          <Model {...props} />
+        </Suspense>
+        <OrbitControls makeDefault enableDamping={false} />
+      </Canvas>
+    </Box>
+  );
+}
+
+function Model({
+  file,
+  matrix,
+  explode = 0,
+  centres,
+  chosenPart,
+  planes = [],
+  chosenPlane,
+  onChoosePlane,
+  onPlane,
+}: StageProps) {
+  const { inks } = useTheme().palette;
+  const loaded = useLoader(GLTFLoader, file);
+  const { camera, controls, invalidate, size } = useThree();
+  const seen = useRef("");
+
+  const model = useMemo(() => {
+    const root = new THREE.Group();
+    const copy = loaded.scene.clone(true);
+    root.add(copy);
+    let triangles = 0;
+    const parts: THREE.Mesh[] = [];
+    copy.traverse((thing) => {
+      if (thing instanceof THREE.Mesh) {
+        triangles += (thing.geometry.index?.count ?? thing.geometry.attributes.position.count) / 3;
+        parts.push(thing);
+      }
+    });
+    return { root, copy, triangles, parts };
+  }, [loaded]);
+
+  const box = useMemo(() => {
+    if (matrix) {
+      model.copy.matrixAutoUpdate = false;
+      model.copy.matrix.copy(matrix);
+    }
+    model.parts.forEach((p) => p.position.set(0, 0, 0));
+    model.root.updateMatrixWorld(true);
+    return new THREE.Box3().setFromObject(model.root);
+  }, [model, matrix]);
+
+  const middle = useMemo(() => box.getCenter(new THREE.Vector3()), [box]);
+  const radius = useMemo(() => box.getSize(new THREE.Vector3()).length() / 2 || 100, [box]);
+
+  useEffect(() => {
+    model.parts.forEach((part, i) => {
+      const name = part.name || part.parent?.name || "";
+      const chosen = !!chosenPart && name === chosenPart;
+      part.material = new THREE.MeshStandardMaterial({
+        color: chosen ? inks.chosen : inks.parts[i % inks.parts.length],
+        roughness: 0.85,
+        metalness: 0,
+        flatShading: true,
+        side: matrix && matrix.determinant() < 0 ? THREE.BackSide : THREE.FrontSide,
+      });
+      const centre = centres?.[name];
+      if (centre) {
+        const away = new THREE.Vector3(...(centre as [number, number, number]))
+          .sub(middle)
+          .multiplyScalar(0.9 * explode);
+        part.position.copy(away);
+      }
+    });
+    invalidate();
+  }, [model, explode, centres, chosenPart, inks, invalidate, matrix, middle]);
+
+  useEffect(() => {
+    // A new model moves the eye; a change of the same one does not.
+    const key = `${Math.round(radius / 20)}/${planes.length > 0}`;
+    if (seen.current === key) return;
+    seen.current = key;
+    const wide = Math.min(size.width / size.height, 1);
+    const far = (radius * 2.35) / wide;
+    camera.position.set(middle.x - far * 0.5, middle.y - far * 0.98, middle.z + far * 0.42);
+    camera.lookAt(middle);
+    if (controls) {
+      const orbit = controls as unknown as { target: THREE.Vector3; update: () => void };
+      orbit.target.copy(middle);
+      orbit.update();
+    }
+    invalidate();
+  }, [camera, controls, invalidate, middle, planes.length, radius, size]);
+
+  useEffect(() => {
+    window.__stage = {
+      file,
+      triangles: model.triangles,
+      parts: model.parts.length,
+      planes: planes.length,
+      handle: (id) => {
+        const plane = planes.find((p) => p.id === id);
+        if (!plane) return null;
+        const at = onPlaneOf(plane, middle).project(camera);
+        return [((at.x + 1) / 2) * size.width, ((1 - at.y) / 2) * size.height];
+      },
+    };
+    return () => {
+      window.__stage = undefined;
+    };
+  }, [camera, file, middle, model, planes, size]);
+
+  return (
+    <>
+      <primitive object={model.root} />
+      {planes.map((plane) => (
+        <PlaneHandle
+          key={plane.id}
+          plane={plane}
+          centre={onPlaneOf(plane, middle)}
+          reach={radius * 0.72}
+          chosen={plane.id === chosenPlane}
+          onChoose={() => onChoosePlane?.(plane.id)}
+          onMoved={(moved) => onPlane?.(moved)}
+        />
+      ))}
+    </>
+  );
+}
+
+/** The point of a plane nearest to the middle of the piece: where its handle sits. */
+function onPlaneOf(plane: StagePlane, middle: THREE.Vector3): THREE.Vector3 {
+  const normal = new THREE.Vector3(...plane.normal);
+  const off = normal.dot(new THREE.Vector3(...plane.point).sub(middle));
+  return middle.clone().addScaledVector(normal, off);
+}

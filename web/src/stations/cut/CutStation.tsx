@@ -1,0 +1,279 @@
+/** Where to part it: planes on the stage and in numbers, the parts they give, the beds they fit. */
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import Checkbox from "@mui/material/Checkbox";
+import FormControlLabel from "@mui/material/FormControlLabel";
+import Slider from "@mui/material/Slider";
+import Stack from "@mui/material/Stack";
+import Typography from "@mui/material/Typography";
+import { useTheme } from "@mui/material/styles";
+import { useMemo, useState, type ReactNode } from "react";
+import { usePrinters, type Cut } from "../../api/client";
+import { LengthField, NumberField } from "../../parts/Fields";
+import { Mark } from "../../parts/Mark";
+import { useUnits } from "../../parts/units";
+import { LazyStage } from "../../stage/LazyStage";
+import type { StagePlane } from "../../stage/PlaneHandle";
+import type { StationProps, StationView } from "../Station";
+
+type Three = [number, number, number];
+const WAYS: { label: string; normal: Three }[] = [
+  { label: "Level", normal: [0, 0, 1] },
+  { label: "Left from right", normal: [1, 0, 0] },
+  { label: "Front from back", normal: [0, 1, 0] },
+];
+
+export function CutStation({ piece, change, children }: StationProps & { children: (view: StationView) => ReactNode }) {
+  const units = useUnits();
+  const { inks } = useTheme().palette;
+  const printers = usePrinters();
+  const [explode, setExplode] = useState(0);
+  const [plane, setPlane] = useState<string | null>(null);
+  const [part, setPart] = useState<string | null>(null);
+  const data = piece.cut_data;
+  const cuts = useMemo<Cut[]>(() => piece.recipe.cuts ?? data?.cuts ?? [], [piece.recipe.cuts, data]);
+  const scale = useMemo(() => piece.fit?.scale ?? [1, 1, 1], [piece.fit]);
+  const keep = (next: Cut[]) => change({ cuts: next });
+
+  // Planes are kept at scale 1 so that they follow the scale; the stage shows the piece at its scale.
+  const shown = useMemo<StagePlane[]>(
+    () =>
+      cuts.map((c) => {
+        const n = c.normal.map((v, i) => v / scale[i]);
+        const length = Math.hypot(...n);
+        return {
+          id: c.id,
+          point: c.point.map((v, i) => v * scale[i]) as Three,
+          normal: n.map((v) => v / length) as Three,
+        };
+      }),
+    [cuts, scale],
+  );
+  const fromStage = (moved: StagePlane) => {
+    const n = moved.normal.map((v, i) => v * scale[i]);
+    const length = Math.hypot(...n);
+    keep(
+      cuts.map((c) =>
+        c.id === moved.id
+          ? { ...c, point: moved.point.map((v, i) => v / scale[i]), normal: n.map((v) => v / length) }
+          : c,
+      ),
+    );
+  };
+  const add = (normal: Three) => {
+    const bounds = piece.fit?.bounds_mm ?? piece.bounds_mm;
+    if (!bounds) return;
+    const middle = bounds[0].map((low, i) => (low + bounds[1][i]) / 2);
+    let n = cuts.length + 1;
+    while (cuts.some((c) => c.id === `c${n}`)) n += 1;
+    setPlane(`c${n}`);
+    keep([...cuts, { id: `c${n}`, point: middle, normal, limits: [] }]);
+  };
+  const remove = (id: string) =>
+    keep(
+      cuts
+        .filter((c) => c.id !== id)
+        .map((c) => ({ ...c, limits: (c.limits ?? []).filter((limit) => limit[0] !== id) })),
+    );
+
+  const centres = useMemo(() => Object.fromEntries(data?.parts.map((p) => [p.name, p.centre_mm]) ?? []), [data]);
+  const chosenIds = piece.recipe.printer_ids ?? [];
+  const toggle = (id: number) => {
+    const all = printers.data?.filter((p) => p.active).map((p) => p.id) ?? [];
+    const current = chosenIds.length ? chosenIds : all;
+    const next = current.includes(id) ? current.filter((x) => x !== id) : [...current, id];
+    if (next.length) change({ printer_ids: next.length === all.length ? [] : next });
+  };
+  const stage = (
+    <>
+      <LazyStage
+        file={piece.files.parts ?? piece.files.preview}
+        label={`${piece.name}, ${data?.parts.length ?? 1} parts`}
+        explode={explode}
+        centres={centres}
+        chosenPart={part}
+        planes={explode > 0.02 ? [] : shown}
+        chosenPlane={plane}
+        onChoosePlane={setPlane}
+        onPlane={fromStage}
+      />
+      <Box sx={{ position: "absolute", left: 20, bottom: 12, width: 260 }}>
+        <Typography variant="caption" id="apart">
+          Pull the parts asunder
+        </Typography>
+        <Slider
+          aria-labelledby="apart"
+          min={0}
+          max={1}
+          step={0.02}
+          value={explode}
+          onChange={(_, v) => setExplode(v as number)}
+          size="small"
+        />
+      </Box>
+    </>
+  );
+  const decisions = (
+    <>
+      <Box role="group" aria-label="Printers to cut for">
+        <Typography variant="h3" component="h2">
+          For which beds
+        </Typography>
+        {printers.data
+          ?.filter((p) => p.active)
+          .map((p) => {
+            const whole = piece.cut?.whole_fits[p.name];
+            return (
+              <Box key={p.id} sx={{ display: "flex", alignItems: "center" }}>
+                <FormControlLabel
+                  sx={{ flex: 1 }}
+                  control={
+                    <Checkbox
+                      size="small"
+                      checked={!chosenIds.length || chosenIds.includes(p.id)}
+                      onChange={() => toggle(p.id)}
+                    />
+                  }
+                  label={`${p.name}, ${units.size(p.usable_mm)} usable`}
+                />
+                {whole !== undefined && (
+                  <Stack direction="row" spacing={0.75} sx={{ alignItems: "center" }}>
+                    <Mark verdict={whole ? "holds" : "stops"} size={12} />
+                    <Typography variant="body2">{whole ? "takes it whole" : "too small"}</Typography>
+                  </Stack>
+                )}
+              </Box>
+            );
+          })}
+      </Box>
+      <Box>
+        <Typography variant="h3" component="h2" gutterBottom>
+          Planes{piece.recipe.cuts === null ? ", as proposed" : ", set by you"}
+        </Typography>
+        <Stack spacing={1}>
+          {cuts.map((c, i) => (
+            <PlaneEntry
+              key={c.id}
+              cut={c}
+              number={i + 1}
+              chosen={c.id === plane}
+              onChoose={() => setPlane(c.id)}
+              onRemove={() => remove(c.id)}
+              onKeep={(next) => keep(cuts.map((o) => (o.id === c.id ? next : o)))}
+            />
+          ))}
+          {!cuts.length && <Typography color="text.secondary">None: the piece is printed whole.</Typography>}
+        </Stack>
+        <Stack direction="row" spacing={1} sx={{ mt: 1, flexWrap: "wrap" }} useFlexGap>
+          {WAYS.map((w) => (
+            <Button key={w.label} variant="outlined" size="small" onClick={() => add(w.normal)}>
+              {w.label}
+            </Button>
+          ))}
+          {piece.recipe.cuts !== null && (
+            <Button size="small" variant="contained" onClick={() => change({ cuts: null })}>
+              Propose planes
+            </Button>
+          )}
+        </Stack>
+      </Box>
+      {data && (
+        <Box
+          component="table"
+          aria-label="Parts"
+          sx={{
+            borderCollapse: "collapse",
+            width: "100%",
+            "& td, & th": { textAlign: "left", py: 0.5, borderBottom: `1px solid ${inks.line}` },
+          }}
+        >
+          <thead>
+            <tr>
+              <th>Part</th>
+              <th>Size</th>
+              <th>Fits</th>
+            </tr>
+          </thead>
+          <tbody>
+            {data.parts.map((p) => (
+              <Box component="tr" key={p.name} onMouseEnter={() => setPart(p.name)} onMouseLeave={() => setPart(null)}>
+                <td>{p.name.replace(/^.*-/, "")}</td>
+                <td>{units.size(p.size_mm)}</td>
+                <td>{p.fits.length ? p.fits.join(", ") : <Mark verdict="stops" word />}</td>
+              </Box>
+            ))}
+          </tbody>
+        </Box>
+      )}
+    </>
+  );
+  return children({ stage, decisions });
+}
+
+interface EntryProps {
+  cut: Cut;
+  number: number;
+  chosen: boolean;
+  onChoose: () => void;
+  onRemove: () => void;
+  onKeep: (cut: Cut) => void;
+}
+
+/** A plane in numbers: how far along its normal from the middle of the file, and how it leans. */
+function PlaneEntry({ cut, number, chosen, onChoose, onRemove, onKeep }: EntryProps) {
+  const { inks } = useTheme().palette;
+  const [x, y, z] = cut.normal;
+  const along = cut.point.reduce((sum, v, i) => sum + v * cut.normal[i], 0);
+  const rise = (Math.asin(Math.max(-1, Math.min(1, z))) * 180) / Math.PI;
+  const round = (Math.atan2(y, x) * 180) / Math.PI;
+  const lean = (riseDeg: number, roundDeg: number) => {
+    const [a, b] = [(riseDeg * Math.PI) / 180, (roundDeg * Math.PI) / 180];
+    const normal = [Math.cos(a) * Math.cos(b), Math.cos(a) * Math.sin(b), Math.sin(a)];
+    onKeep({ ...cut, normal });
+  };
+  const slide = (mm: number) => onKeep({ ...cut, point: cut.point.map((v, i) => v + (mm - along) * cut.normal[i]) });
+  return (
+    <Box
+      sx={{ borderLeft: `4px solid ${chosen ? inks.chosen : inks.line}`, pl: 1 }}
+      onFocus={onChoose}
+      role="group"
+      aria-label={`Plane ${number}`}
+    >
+      <Stack direction="row" sx={{ alignItems: "center" }}>
+        <Button size="small" onClick={onChoose} sx={{ flex: 1, justifyContent: "flex-start" }}>
+          Plane {number}
+          {cut.limits?.length
+            ? `, on one side of ${cut.limits.map((limit) => String(limit[0]).replace("c", "")).join(", ")}`
+            : ""}
+        </Button>
+        <Button size="small" color="error" onClick={onRemove}>
+          Delete
+        </Button>
+      </Stack>
+      {chosen && (
+        <Stack direction="row" spacing={1} sx={{ pt: 0.75 }}>
+          <LengthField
+            label="At"
+            width={112}
+            value={Number(along.toFixed(1))}
+            onCommit={(v) => v !== null && slide(v)}
+          />
+          <NumberField
+            label="Lean"
+            suffix="°"
+            width={104}
+            value={Number(rise.toFixed(1))}
+            onCommit={(v) => v !== null && lean(v, round)}
+          />
+          <NumberField
+            label="Round"
+            suffix="°"
+            width={104}
+            value={Number(round.toFixed(1))}
+            onCommit={(v) => v !== null && lean(rise, v)}
+          />
+        </Stack>
+      )}
+    </Box>
+  );
+}

@@ -1,0 +1,151 @@
+/** What came in: the file, its unit, how it stands, its health, its mirror image. */
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import Dialog from "@mui/material/Dialog";
+import DialogActions from "@mui/material/DialogActions";
+import DialogContent from "@mui/material/DialogContent";
+import MenuItem from "@mui/material/MenuItem";
+import Stack from "@mui/material/Stack";
+import TextField from "@mui/material/TextField";
+import Typography from "@mui/material/Typography";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { lazy, Suspense, useState, type ReactNode } from "react";
+import { useNavigate } from "react-router";
+import { api, need, type Change } from "../../api/client";
+import { ErrorNote } from "../../parts/Notes";
+import { useUnits } from "../../parts/units";
+import type { StationProps, StationView } from "../Station";
+
+const StandingStage = lazy(() => import("./StandingStage"));
+
+export function PiecesStation({
+  piece,
+  change,
+  children,
+}: StationProps & { children: (view: StationView) => ReactNode }) {
+  const units = useUnits();
+  const go = useNavigate();
+  const client = useQueryClient();
+  const [leaving, setLeaving] = useState(false);
+  const [name, setName] = useState<string | null>(null);
+  const [note, setNote] = useState<string | null>(null);
+  const r = piece.recipe;
+  const mirror = useMutation({
+    mutationFn: () => need(api.POST("/api/pieces/{id}/mirror/", { params: { path: { id: piece.id } } })),
+    onSuccess: (made) => {
+      void client.invalidateQueries({ queryKey: ["wall"] });
+      go(`/build/${piece.build}/piece/${made.id}/pieces`);
+    },
+  });
+  const remove = useMutation({
+    mutationFn: () => need(api.DELETE("/api/pieces/{id}/", { params: { path: { id: piece.id } } })),
+    onSuccess: () => {
+      void client.invalidateQueries({ queryKey: ["wall"] });
+      go(`/build/${piece.build}`);
+    },
+  });
+  const turn = (axis: "turn_x" | "turn_y" | "turn_z") => change({ [axis]: ((r[axis] ?? 0) + 1) % 4 } as Change);
+  const stage = (
+    <>
+      <Suspense fallback={null}>
+        <StandingStage piece={piece} />
+      </Suspense>
+      <Typography variant="caption" sx={{ position: "absolute", left: 16, bottom: 10 }}>
+        As it stands: up is up, the front faces you and a little to the right.
+      </Typography>
+    </>
+  );
+  const decisions = (
+    <>
+      {piece.intake && (
+        <Box component="ul" aria-label="Health" sx={{ m: 0, pl: 2.25 }}>
+          {piece.intake.sentences.map((s) => (
+            <li key={s}>{s}</li>
+          ))}
+          <li>
+            {units.size(piece.intake.size_mm)}, {units.plain(piece.intake.triangles, 0)} triangles,{" "}
+            {units.volume(piece.intake.volume_mm3)} of material.
+          </li>
+          <li>The file stays as it came ({piece.file_name}); the mended body is kept beside it.</li>
+        </Box>
+      )}
+      <Stack direction="row" spacing={1.5}>
+        <TextField
+          label="Name"
+          value={name ?? piece.name}
+          onChange={(e) => setName(e.target.value)}
+          onBlur={() => name?.trim() && name !== piece.name && change({ name: name.trim() })}
+          sx={{ flex: 1 }}
+        />
+        <TextField
+          select
+          label="Worn on"
+          value={r.site ?? "other"}
+          onChange={(e) => change({ site: e.target.value as "head" | "other" })}
+          sx={{ minWidth: 130 }}
+        >
+          <MenuItem value="head">the head</MenuItem>
+          <MenuItem value="other">elsewhere</MenuItem>
+        </TextField>
+      </Stack>
+      <TextField
+        select
+        label="Unit of the file"
+        value={r.unit ?? ""}
+        onChange={(e) => change({ unit: e.target.value as Change["unit"] })}
+        helperText={piece.intake ? `${piece.intake.unit}: ${piece.intake.unit_reason}` : undefined}
+      >
+        <MenuItem value="">as guessed</MenuItem>
+        {["mm", "cm", "in", "m"].map((u) => (
+          <MenuItem key={u} value={u}>
+            {u}
+          </MenuItem>
+        ))}
+      </TextField>
+      <Box>
+        <Typography variant="h3" component="h2" gutterBottom>
+          A quarter turn
+        </Typography>
+        <Stack direction="row" spacing={1}>
+          <Button variant="outlined" onClick={() => turn("turn_x")}>
+            Tip forward
+          </Button>
+          <Button variant="outlined" onClick={() => turn("turn_y")}>
+            Lean over
+          </Button>
+          <Button variant="outlined" onClick={() => turn("turn_z")}>
+            Face round
+          </Button>
+        </Stack>
+      </Box>
+      <TextField
+        label="Note"
+        multiline
+        value={note ?? piece.note}
+        onChange={(e) => setNote(e.target.value)}
+        onBlur={() => note !== null && note !== piece.note && change({ note })}
+      />
+      <Stack direction="row" spacing={1}>
+        <Button variant="outlined" onClick={() => mirror.mutate()} disabled={mirror.isPending}>
+          Make its mirror image
+        </Button>
+        <Button color="error" onClick={() => setLeaving(true)}>
+          Take off the Wall
+        </Button>
+      </Stack>
+      <ErrorNote error={mirror.error ?? remove.error} />
+      <Dialog open={leaving} onClose={() => setLeaving(false)}>
+        <DialogContent>
+          {piece.name} and all decisions about it are deleted. Its file is deleted too if no other piece uses it.
+        </DialogContent>
+        <DialogActions>
+          <Button onClick={() => setLeaving(false)}>Keep it</Button>
+          <Button color="error" onClick={() => remove.mutate()}>
+            Delete
+          </Button>
+        </DialogActions>
+      </Dialog>
+    </>
+  );
+  return children({ stage, decisions });
+}

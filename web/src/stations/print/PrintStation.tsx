@@ -1,0 +1,195 @@
+/** How it is printed: each part lying on its foot, hours and grams, what the layer height moves, the lanes of the printers. */
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import MenuItem from "@mui/material/MenuItem";
+import Stack from "@mui/material/Stack";
+import TextField from "@mui/material/TextField";
+import Typography from "@mui/material/Typography";
+import { useTheme } from "@mui/material/styles";
+import { lazy, Suspense, type ReactNode } from "react";
+import { useMaterials, useShop, useWall, type Schemas } from "../../api/client";
+import { NumberField } from "../../parts/Fields";
+import { Silhouette } from "../../parts/Silhouette";
+import { useUnits } from "../../parts/units";
+import type { StationProps, StationView } from "../Station";
+import { Lanes } from "./Lanes";
+
+const LayerChart = lazy(() => import("./LayerChart"));
+
+export function PrintStation({
+  piece,
+  change,
+  children,
+}: StationProps & { children: (view: StationView) => ReactNode }) {
+  const units = useUnits();
+  const materials = useMaterials();
+  const shop = useShop();
+  const wall = useWall(piece.build);
+  const { inks } = useTheme().palette;
+  const r = piece.recipe;
+  const parts = piece.print_data?.parts ?? [];
+  const stuff = materials.data?.find((m) => m.key === r.material);
+  const ready = piece.stations.print.state === "fresh";
+  const stage = (
+    <Box sx={{ p: 2, overflowY: "auto" }}>
+      <Stack
+        direction="row"
+        useFlexGap
+        spacing={2}
+        sx={{ flexWrap: "wrap" }}
+        role="list"
+        aria-label="Parts as they lie"
+      >
+        {parts.map((p) => (
+          <PartCard key={p.name} part={p} />
+        ))}
+        {!parts.length && (
+          <Typography color="text.secondary">The parts lie down here once they are joined and estimated.</Typography>
+        )}
+      </Stack>
+      {piece.print_data && (
+        <Box sx={{ display: "flex", flexWrap: "wrap", gap: 3, mt: 2 }}>
+          <Box sx={{ width: 380 }}>
+            <Typography variant="h3" component="h2">
+              Hours by layer height
+            </Typography>
+            <Suspense fallback={null}>
+              <LayerChart sweep={piece.print_data.sweep} current={r.layer_mm ?? 0.2} />
+            </Suspense>
+          </Box>
+          {wall.data && (
+            <Box sx={{ flex: 1, minWidth: 320 }}>
+              <Typography variant="h3" component="h2">
+                The build on its printers
+              </Typography>
+              <Lanes calendar={wall.data.calendar} shop={shop.data} piece={piece.id} />
+              <Typography variant="body2" color="text.secondary">
+                Hours × {units.plain(shop.data?.planning_factor ?? 2, 1)} (everything takes longer), beds changed
+                between {shop.data?.wake_from_h ?? 8} and {shop.data?.wake_to_h ?? 22} h. Nights are shaded; this piece
+                is dark.
+              </Typography>
+            </Box>
+          )}
+        </Box>
+      )}
+    </Box>
+  );
+  const decisions = (
+    <>
+      <Stack direction="row" spacing={1.5} useFlexGap sx={{ flexWrap: "wrap" }}>
+        <TextField
+          select
+          label="Layer height"
+          value={String(r.layer_mm ?? 0.2)}
+          onChange={(e) => change({ layer_mm: Number(e.target.value) })}
+          sx={{ width: 130 }}
+        >
+          {[0.12, 0.16, 0.2, 0.28].map((h) => (
+            <MenuItem key={h} value={String(h)}>
+              {units.plain(h, 2)} mm
+            </MenuItem>
+          ))}
+        </TextField>
+        <NumberField
+          label="Walls"
+          width={90}
+          value={r.walls ?? 3}
+          onCommit={(v) => v !== null && change({ walls: Math.round(v) })}
+        />
+        <NumberField
+          label="Infill"
+          suffix="%"
+          width={110}
+          value={Math.round(100 * (r.infill ?? 0.15))}
+          onCommit={(v) => v !== null && change({ infill: v / 100 })}
+        />
+      </Stack>
+      <TextField
+        select
+        label="Material"
+        value={materials.data ? (r.material ?? "pla") : ""}
+        onChange={(e) => change({ material: e.target.value })}
+        helperText={
+          stuff &&
+          `Softens near ${units.plain(stuff.softens_deg_c, 0)} °C${stuff.softens_deg_c < 65 ? ": not for a hot car" : ""}.`
+        }
+      >
+        {materials.data?.map((m) => (
+          <MenuItem key={m.key} value={m.key}>
+            {m.name}
+          </MenuItem>
+        ))}
+      </TextField>
+      {parts.length > 0 && (
+        <Box
+          component="table"
+          aria-label="Prints"
+          sx={{
+            borderCollapse: "collapse",
+            width: "100%",
+            "& td, & th": { textAlign: "left", py: 0.5, borderBottom: `1px solid ${inks.line}` },
+            "& td:nth-of-type(n+3), & th:nth-of-type(n+3)": { textAlign: "right" },
+          }}
+        >
+          <thead>
+            <tr>
+              <th>Part</th>
+              <th>Quickest on</th>
+              <th>Time</th>
+              <th>Filament</th>
+            </tr>
+          </thead>
+          <tbody>
+            {parts.map((p) => (
+              <tr key={p.name}>
+                <td>{p.name.replace(/^.*-/, "")}</td>
+                <td>{p.printer ?? "no bed"}</td>
+                <td>{p.hours === null ? "" : units.hours(p.hours)}</td>
+                <td>{p.filament_g === null ? "" : units.grams(p.filament_g)}</td>
+              </tr>
+            ))}
+          </tbody>
+        </Box>
+      )}
+      <Button variant="contained" disabled={!ready} href={`/api/pieces/${piece.id}/takeaway/`} component="a" download>
+        Take away the files
+      </Button>
+      <Typography variant="body2" color="text.secondary">
+        3MF and STL of every part as it lies, plan.json, the cut list and a sheet for the bench. Keep an eye, or a smoke
+        alarm, on running printers.
+      </Typography>
+    </>
+  );
+  return children({ stage, decisions });
+}
+
+function PartCard({ part }: { part: Schemas["PrintPart"] }) {
+  const units = useUnits();
+  const { inks } = useTheme().palette;
+  const best = part.printer ? part.on[part.printer] : null;
+  return (
+    <Box role="listitem" sx={{ width: 168, borderTop: `2px solid ${inks.ink}`, pt: 0.5 }}>
+      <Typography sx={{ fontWeight: 600 }}>{part.name.replace(/^.*-/, "")}</Typography>
+      <Stack
+        direction="row"
+        spacing={1}
+        sx={{ alignItems: "flex-end", borderBottom: `1px solid ${inks.ink}`, height: 108 }}
+      >
+        <Silhouette
+          path={part.picture}
+          width={96}
+          height={104}
+          label={`${part.name} lying, from the side`}
+          fill={inks.faint}
+        />
+        <Silhouette path={part.footprint} width={60} height={60} label={`${part.name} from above`} fill={inks.line} />
+      </Stack>
+      <Typography variant="body2">{units.size(part.size_mm)}</Typography>
+      {best && (
+        <Typography variant="body2" color="text.secondary">
+          {units.plain(best.layers, 0)} layers, {units.grams(best.support_g)} of it support
+        </Typography>
+      )}
+    </Box>
+  );
+}
