@@ -69,7 +69,7 @@ PIECES: tuple[DemoPiece, ...] = (
     DemoPiece(
         "nautilus-helm",
         "Nautilus helm",
-        {"site": "head", "note": "Small beds only: Albatross is kept for the breastplate."},
+        {"site": "head", "note": "Small beds only: Albatross stays free for what runs for days."},
         printers=("Gull", "Tern"),
     ),
     DemoPiece(
@@ -82,7 +82,7 @@ PIECES: tuple[DemoPiece, ...] = (
     DemoPiece("wave-pauldron-left", "Wave pauldron left", {"side": "left"}, mirror=True),
     DemoPiece("kelp-bracer-left", "Kelp bracer left", {"side": "left"}),
     DemoPiece("kelp-bracer-right", "Kelp bracer right", {"side": "right", "note": "The file came torn."}),
-    DemoPiece("breakwater-breastplate", "Breakwater breastplate", {"layer_mm": 0.28}),
+    DemoPiece("breakwater-breastplate", "Breakwater breastplate", {"layer_mm": 0.28}, printers=("Gull", "Tern")),
     DemoPiece("heron-shin-left", "Heron shin left", {"side": "left"}, mirror=True),
     DemoPiece(
         "lantern-staff",

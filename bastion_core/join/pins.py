@@ -28,6 +28,8 @@ _END_GAP_MM = 0.5
 """Room for glue at the bottom of each hole; common practice, no source."""
 _DEPTHS_MM = (12.0, 8.0, 6.0, 4.0)
 _DEPTH_STEPS = 4
+_LEAST_DEPTH_PER_DIAMETER = 1.3
+"""A shorter pin wobbles in its hole; common practice, no source."""
 _MM_PER_EXTRA_PIN = 90.0
 """One pin more for so much outline of the seam; common practice, no source."""
 _MOST_PINS = 8
@@ -162,7 +164,7 @@ def _pins_for(seam: Seam, above: Solid, below: Solid, rule: PinRule, others: Seq
     for diameter in sorted(rule.diameters_mm, reverse=True):
         radius = diameter / 2 + rule.clearance_mm
         for depth in _DEPTHS_MM:
-            if depth < 1.5 * diameter and depth != _DEPTHS_MM[-1]:
+            if depth < _LEAST_DEPTH_PER_DIAMETER * diameter:
                 continue
             room = seam.face.buffer(-(radius + rule.least_wall_mm))
             for step in range(1, _DEPTH_STEPS + 1):

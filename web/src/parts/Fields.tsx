@@ -3,6 +3,9 @@ import TextField from "@mui/material/TextField";
 import { useState } from "react";
 import { useUnits } from "./units";
 
+/** For lists whose empty choice means something: show its words, not a blank. */
+export const EMPTY_SELECT = { select: { displayEmpty: true }, inputLabel: { shrink: true } };
+
 interface Props {
   label: string;
   value: number | null;

@@ -141,6 +141,11 @@ export function Consequence({ piece, shop, stale }: { piece: Detail; shop?: Sche
           </Box>
         ))}
       </Box>
+      {!!piece.print?.unprintable.length && (
+        <Typography color="error">
+          Not counted: {units.count(piece.print.unprintable.length, "part")} that fits no bed.
+        </Typography>
+      )}
     </Box>
   );
 }

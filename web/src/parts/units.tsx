@@ -5,7 +5,7 @@ export type UnitSystem = "mm" | "in";
 export const UnitsContext = createContext<UnitSystem>("mm");
 
 const number = (value: number, digits: number) =>
-  value.toLocaleString("en-GB", { minimumFractionDigits: digits, maximumFractionDigits: digits });
+  value.toLocaleString("en-GB", { minimumFractionDigits: digits, maximumFractionDigits: digits }).replace("-", "−");
 
 const day = (date: Date) => date.toLocaleDateString("en-GB", { weekday: "short", day: "numeric", month: "short" });
 
@@ -19,7 +19,7 @@ export function formats(system: UnitSystem) {
     length: (mm: number, digits = 0) => `${plainLength(mm, digits)} ${unit}`,
     size: (mm: readonly number[]) => `${mm.map((v) => plainLength(v)).join(" × ")} ${unit}`,
     /** The value of an input field: no grouping. */
-    field: (mm: number) => String(Number((inch ? mm / 25.4 : mm).toFixed(inch ? 3 : 1))),
+    field: (mm: number) => String(Number((inch ? mm / 25.4 : mm).toFixed(inch ? 3 : 2))),
     fromField: (value: number) => (inch ? value * 25.4 : value),
     percent: (share: number, digits = 1) => `${number(100 * share, digits)} %`,
     hours: (h: number) => (h < 10 ? `${number(h, 1)} h` : `${number(h, 0)} h`),

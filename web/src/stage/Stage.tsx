@@ -133,7 +133,7 @@ function Model({
     if (seen.current === key) return;
     seen.current = key;
     const wide = Math.min(size.width / size.height, 1);
-    const far = (radius * 2.35) / wide;
+    const far = (radius * 3.05) / wide;
     camera.position.set(middle.x - far * 0.5, middle.y - far * 0.98, middle.z + far * 0.42);
     camera.lookAt(middle);
     if (controls) {

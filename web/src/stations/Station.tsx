@@ -79,7 +79,15 @@ export function Station() {
   const View = VIEWS[station.slug];
   const stale = Object.values(piece.data.stations).some((s) => s.state !== "fresh");
   return (
-    <Box sx={{ display: "flex", flexDirection: "column", flex: 1, minHeight: 0 }}>
+    <Box
+      sx={{
+        display: "flex",
+        flexDirection: "column",
+        flex: { xs: 1, md: "none" },
+        minHeight: 0,
+        height: { md: "calc(100vh - 47px)" },
+      }}
+    >
       <RowStrip piece={piece.data} build={build} current={station.key} />
       <View key={`${id}/${station.slug}`} piece={piece.data} change={(c) => change.mutate(c)}>
         {({ stage, decisions }) => (
@@ -108,7 +116,6 @@ export function Station() {
                 borderColor: "divider",
                 bgcolor: "background.paper",
                 overflowY: "auto",
-                maxHeight: { md: "calc(100vh - 128px)" },
               }}
             >
               <Typography variant="h2" component="h1">

@@ -2,6 +2,7 @@
 import Box from "@mui/material/Box";
 import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
+import { EMPTY_SELECT } from "../parts/Fields";
 import Typography from "@mui/material/Typography";
 import { useTheme } from "@mui/material/styles";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
@@ -56,6 +57,7 @@ function Head({ build }: { build: Schemas["Build"] }) {
       </Typography>
       <TextField
         select
+        slotProps={EMPTY_SELECT}
         label="Worn by"
         value={build.wearer ?? ""}
         onChange={(e) => change.mutate({ wearer: e.target.value === "" ? null : Number(e.target.value) })}

@@ -37,7 +37,11 @@ export function fact(row: Row, station: StationKey, units: Units): [string, stri
       return row.cut
         ? [
             units.count(row.cut.parts, "part"),
-            row.cut.misfits.length ? `${row.cut.misfits.length} fit no bed` : units.count(row.cut.seams, "seam"),
+            row.cut.misfits.length
+              ? `${row.cut.misfits.length} fit no bed`
+              : row.cut.seams
+                ? units.count(row.cut.seams, "seam")
+                : "in one piece",
           ]
         : ["", ""];
     case "join":
@@ -46,6 +50,7 @@ export function fact(row: Row, station: StationKey, units: Units): [string, stri
         ? [units.count(row.join.pins, "pin"), row.join.glued_only ? `${row.join.glued_only} glued only` : ""]
         : ["no seams", ""];
     case "print":
+      if (row.print?.unprintable.length) return ["fits no bed", ""];
       return row.print ? [units.hours(row.print.hours), units.grams(row.print.filament_g)] : ["", ""];
   }
 }

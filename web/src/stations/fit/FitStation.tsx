@@ -6,6 +6,7 @@ import MenuItem from "@mui/material/MenuItem";
 import Stack from "@mui/material/Stack";
 import Switch from "@mui/material/Switch";
 import TextField from "@mui/material/TextField";
+import { EMPTY_SELECT } from "../../parts/Fields";
 import Typography from "@mui/material/Typography";
 import { lazy, Suspense, useState, type ReactNode } from "react";
 import { useWearers } from "../../api/client";
@@ -64,6 +65,7 @@ export function FitStation({ piece, change, children }: StationProps & { childre
       )}
       <TextField
         select
+        slotProps={EMPTY_SELECT}
         label="Worn by"
         value={r.wearer ?? ""}
         onChange={(e) => change({ wearer: e.target.value === "" ? null : Number(e.target.value) })}

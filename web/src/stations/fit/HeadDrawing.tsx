@@ -70,10 +70,15 @@ export function HeadDrawing({ piece, head, breadth, length }: Props) {
           <line y1={-l / 2} y2={-head.inside_length_mm / 2} x1={0} x2={0} />
         </g>
         <g fontSize={font} fontWeight={600}>
-          <text x={head.inside_breadth_mm / 2 + font * 0.6} y={font * 0.35} fill={inkFor(side)}>
+          <text x={Math.max(head.inside_breadth_mm / 2, b / 2 + pad) + font * 0.6} y={font * 0.35} fill={inkFor(side)}>
             {units.length(side, 1)} room
           </text>
-          <text x={font * 0.6} y={-head.inside_length_mm / 2 - font * 0.6} fill={inkFor(front)}>
+          <text
+            textAnchor="middle"
+            x={0}
+            y={-Math.max(head.inside_length_mm / 2, l / 2 + pad) - font * 0.6}
+            fill={inkFor(front)}
+          >
             {units.length(front, 1)} room
           </text>
         </g>

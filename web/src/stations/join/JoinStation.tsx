@@ -37,7 +37,7 @@ export function JoinStation({
         p: 2,
         overflowY: "auto",
         display: "grid",
-        gridTemplateColumns: "repeat(auto-fill, minmax(300px, 1fr))",
+        gridTemplateColumns: "repeat(auto-fill, minmax(340px, 1fr))",
         gap: 2.5,
         alignContent: "start",
       }}
@@ -138,10 +138,11 @@ function SeamDrawing({ seam }: { seam: Schemas["Seam"] }) {
       <svg
         viewBox={`${x - rim} ${y - rim} ${w + 2 * rim} ${h + 2 * rim}`}
         width="100%"
-        style={{ maxHeight: 320, background: inks.sheet }}
+        style={{ maxHeight: 420 }}
         role="img"
         aria-label={`Cut face between ${a} and ${b}, flat`}
       >
+        <rect x={x - rim} y={y - rim} width={w + 2 * rim} height={h + 2 * rim} fill={inks.sheet} />
         {Array.from({ length: Math.ceil((w + 2 * rim) / grid) + 1 }, (_, i) => (
           <line
             key={`x${i}`}

@@ -4,6 +4,7 @@ import Button from "@mui/material/Button";
 import MenuItem from "@mui/material/MenuItem";
 import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
+import { EMPTY_SELECT } from "../../parts/Fields";
 import Typography from "@mui/material/Typography";
 import { useTheme } from "@mui/material/styles";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
@@ -109,6 +110,7 @@ export function Sheet({ wearer, needed = [] }: Props) {
           <Stack direction="row" spacing={1.5}>
             <TextField
               select
+              slotProps={EMPTY_SELECT}
               label="Sex, for guesses only"
               value={wearer.sex ?? ""}
               onChange={(e) => save.mutate({ sex: (e.target.value || null) as Schemas["Wearer"]["sex"] })}

@@ -4,6 +4,7 @@ import Button from "@mui/material/Button";
 import MenuItem from "@mui/material/MenuItem";
 import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
+import { EMPTY_SELECT } from "../../parts/Fields";
 import Typography from "@mui/material/Typography";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
@@ -23,6 +24,7 @@ export function WearerPicker({ label, value, empty, onChoose }: PickerProps) {
   return (
     <TextField
       select
+      slotProps={EMPTY_SELECT}
       label={label}
       value={value ?? ""}
       onChange={(e) => onChoose(e.target.value === "" ? null : Number(e.target.value))}

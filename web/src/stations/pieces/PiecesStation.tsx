@@ -7,6 +7,7 @@ import DialogContent from "@mui/material/DialogContent";
 import MenuItem from "@mui/material/MenuItem";
 import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
+import { EMPTY_SELECT } from "../../parts/Fields";
 import Typography from "@mui/material/Typography";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { lazy, Suspense, useState, type ReactNode } from "react";
@@ -79,6 +80,7 @@ export function PiecesStation({
         />
         <TextField
           select
+          slotProps={EMPTY_SELECT}
           label="Worn on"
           value={r.site ?? "other"}
           onChange={(e) => change({ site: e.target.value as "head" | "other" })}
@@ -90,6 +92,7 @@ export function PiecesStation({
       </Stack>
       <TextField
         select
+        slotProps={EMPTY_SELECT}
         label="Unit of the file"
         value={r.unit ?? ""}
         onChange={(e) => change({ unit: e.target.value as Change["unit"] })}

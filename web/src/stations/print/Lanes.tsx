@@ -4,7 +4,7 @@ import type { Schemas } from "../../api/client";
 import { useUnits } from "../../parts/units";
 
 const DAY_MS = 86_400_000;
-const WIDTH = 640;
+const WIDTH = 500;
 const LANE = 30;
 const LEFT = 84;
 

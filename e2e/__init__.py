@@ -1,0 +1,1 @@
+"""Tests, pictures and measurements that need the whole application."""

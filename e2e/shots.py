@@ -1,0 +1,120 @@
+"""Refresh docs/screenshots from the demo: one picture a main view."""
+
+import argparse
+import json
+import os
+import signal
+import socket
+import subprocess
+import sys
+import tempfile
+import time
+import urllib.request
+from contextlib import contextmanager
+from pathlib import Path
+
+from e2e.browser import chromium, page_of
+
+ROOT = Path(__file__).resolve().parent.parent
+OUT = ROOT / "docs" / "screenshots"
+
+
+def free_port() -> int:
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        return probe.getsockname()[1]
+
+
+def get(address: str):
+    with urllib.request.urlopen(address, timeout=30) as answer:
+        return json.load(answer)
+
+
+@contextmanager
+def running(data: Path, demo: bool = True):
+    """The whole application on a data folder; yields its address once it answers."""
+    env = {**os.environ, "BASTION_DATA": str(data)}
+    subprocess.run([sys.executable, "manage.py", "migrate", "-v0"], cwd=ROOT, env=env, check=True)
+    if demo:
+        subprocess.run([sys.executable, "manage.py", "load_demo"], cwd=ROOT, env=env, check=True)
+    port = free_port()
+    server = subprocess.Popen([sys.executable, "manage.py", "run_all", "--port", str(port)], cwd=ROOT, env=env)
+    address = f"http://127.0.0.1:{port}"
+    try:
+        for _ in range(100):
+            try:
+                get(f"{address}/api/shop/")
+                break
+            except OSError:
+                time.sleep(0.2)
+        yield address
+    finally:
+        server.send_signal(signal.SIGTERM)
+        server.wait(15)
+
+
+def wait_until_idle(address: str, build: int = 1, most_s: float = 600) -> list[dict]:
+    """The Wall's rows once nothing is being computed."""
+    until = time.monotonic() + most_s
+    while time.monotonic() < until:
+        rows = get(f"{address}/api/builds/{build}/wall/")["rows"]
+        if not any(r["job"] and r["job"]["state"] in ("queued", "running") for r in rows):
+            return rows
+        time.sleep(1)
+    raise TimeoutError("The demo was not computed in time.")
+
+
+def take(address: str, out: Path, only: str = "") -> None:
+    """Walk the views and save a picture of each whose name holds ``only``."""
+    rows = {r["name"]: r["id"] for r in wait_until_idle(address)}
+
+    def cell(name: str, station: str) -> str:
+        return f"/build/1/piece/{rows[name]}/{station}"
+
+    helm = "Nautilus helm"
+    views = {
+        "wall": "/build/1",
+        "builds": "/",
+        "measure": cell(helm, "measure"),
+        "pieces-mended": cell("Kelp bracer right", "pieces"),
+        "fit-holds": cell(helm, "fit"),
+        "fit-stops": cell(f"{helm}, second watch", "fit"),
+        "cut": cell("Breakwater breastplate", "cut"),
+        "cut-stops": cell("Lantern staff", "cut"),
+        "join": cell(helm, "join"),
+        "print": cell("Breakwater breastplate", "print"),
+        "shop": "/shop",
+        "wall-night": "/build/1",
+    }
+    out.mkdir(parents=True, exist_ok=True)
+    with chromium() as browser:
+        for name, path in views.items():
+            if only not in name:
+                continue
+            page = page_of(browser, dark=name.endswith("night"))
+            page.goto(address + path)
+            page.wait_for_load_state("networkidle") if "/cut" not in path else page.wait_for_function("window.__stage")
+            if name.startswith("cut"):
+                page.get_by_role("button", name="Plane 1").first.click() if name == "cut" else None
+            page.wait_for_timeout(1500)
+            page.screenshot(path=out / f"{name}.png")
+            if page.faults or page.strays:
+                print(name, page.faults, page.strays)
+            page.context.close()
+
+
+def main() -> None:
+    parser = argparse.ArgumentParser()
+    parser.add_argument("--only", default="", help="only views whose name holds this")
+    parser.add_argument("--at", help="address of a running demo instead of a fresh one")
+    parser.add_argument("--out", type=Path, default=OUT)
+    options = parser.parse_args()
+    if options.at:
+        take(options.at, options.out, options.only)
+        return
+    with tempfile.TemporaryDirectory() as folder, running(Path(folder)) as address:
+        take(address, options.out, options.only)
+
+
+if __name__ == "__main__":
+    main()
