@@ -80,10 +80,12 @@ class Solid:
                 if (outer[0] <= box[0] + 1e-4).all() and (outer[1] >= box[1] - 1e-4).all():
                     owned.setdefault(index, []).append(void)
                     break
-        return [
-            Solid(Manifold.compose([body.manifold, *(v.manifold for v in owned[index])])) if index in owned else body
-            for index, body in enumerate(solid)
-        ]
+        return [body.minus([void.turned() for void in owned[i]]) if i in owned else body for i, body in enumerate(solid)]
+
+    def turned(self) -> "Solid":
+        """The same surface facing the other way: a void becomes the body that would fill it."""
+        mesh = self.mesh()
+        return Solid.from_mesh(Mesh(mesh.vertices, np.ascontiguousarray(mesh.faces[:, ::-1])))
 
     def minus(self, tools: Sequence["Solid"]) -> "Solid":
         """This solid with ``tools`` carved out of it, in one go."""

@@ -61,7 +61,7 @@ def make_sound(mesh: Mesh, progress: Progress = silent) -> Mended:
     except MeshProblem:
         solid, faults = _mend_surface(mesh, done, progress)
     if solid.volume < 0:
-        solid = Solid.from_mesh(Mesh(*_turned(solid.mesh())))
+        solid = solid.turned()
         faults = _with(faults, inside_out=True)
         done.append("turned inside out: the surface faced inward")
     progress(0.7, "looking for overlapping bodies")
@@ -82,10 +82,6 @@ def make_sound(mesh: Mesh, progress: Progress = silent) -> Mended:
 
 def _with(faults: Faults, **changes: bool) -> Faults:
     return Faults(**{**faults.__dict__, **changes})
-
-
-def _turned(mesh: Mesh) -> tuple[Floats, Ints]:
-    return mesh.vertices, np.ascontiguousarray(mesh.faces[:, ::-1])
 
 
 def _mend_surface(mesh: Mesh, done: list[str], progress: Progress) -> tuple[Solid, Faults]:
@@ -245,7 +241,5 @@ def _remesh(mesh: Mesh) -> tuple[Solid, float]:
             "The surface encloses no volume that could be found. Close it and give it a wall in its source, then export it again."
         )
     surface = igl.marching_cubes(np.abs(winding), grid, int(counts[0]), int(counts[1]), int(counts[2]), 0.5)
-    made = Mesh(np.asarray(surface[0], np.float64), np.asarray(surface[1], np.int64))
-    if made.volume < 0:
-        made = Mesh(*_turned(made))
-    return Solid.from_mesh(made), pitch
+    solid = Solid.from_mesh(Mesh(np.asarray(surface[0], np.float64), np.asarray(surface[1], np.int64)))
+    return solid.turned() if solid.volume < 0 else solid, pitch

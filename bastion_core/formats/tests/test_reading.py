@@ -1,0 +1,132 @@
+import struct
+import tempfile
+import unittest
+import zipfile
+from pathlib import Path
+
+import lib3mf
+import numpy as np
+import trimesh
+
+from bastion_core.errors import FileProblem, MeshProblem
+from bastion_core.formats.reading import read_mesh
+from bastion_core.formats.stl import write_binary_stl
+from bastion_core.formats.threemf import write_3mf
+from bastion_core.pieces.intake import take_in
+from bastion_core.tests.shapes import BOX_3MF, BUNNY, HINGE, box, reference
+
+
+class Folder(unittest.TestCase):
+    def setUp(self):
+        made = tempfile.TemporaryDirectory()
+        self.addCleanup(made.cleanup)
+        self.folder = Path(made.name)
+
+    def file(self, name: str, content: bytes) -> Path:
+        path = self.folder / name
+        path.write_bytes(content)
+        return path
+
+    def refused(self, path: Path, words: str) -> None:
+        with self.assertRaises(FileProblem) as caught:
+            read_mesh(path)
+        self.assertRegex(str(caught.exception), words)
+
+
+class GoodFiles(Folder):
+    def test_every_format_gives_the_same_body(self):
+        source = trimesh.load(BUNNY)
+        for kind in ("stl", "stl_ascii", "obj", "ply"):
+            with self.subTest(kind):
+                content = source.export(file_type=kind)
+                path = self.file(f"model.{kind}", content if isinstance(content, bytes) else content.encode())
+                mesh = read_mesh(path).mesh
+                self.assertEqual(mesh.triangle_count, len(source.faces))
+                self.assertAlmostEqual(mesh.volume / source.volume, 1, delta=1e-4)
+
+    def test_name_is_not_trusted(self):
+        path = self.file("looks-like.obj", BUNNY.read_bytes())
+        self.assertEqual(read_mesh(path).format, "stl")
+
+    def test_3mf_of_others_with_its_unit(self):
+        read = read_mesh(BOX_3MF)  # 10 × 20 × 30 mm, written by others (Debian assimp-testmodels)
+        self.assertEqual(read.mm_per_unit, 1.0)
+        np.testing.assert_allclose(sorted(read.mesh.size), [10, 20, 30], rtol=1e-6)
+        self.assertAlmostEqual(read.mesh.volume, 6000, delta=1e-3)
+
+    def test_our_3mf_is_read_by_lib3mf_strictly(self):
+        path = self.folder / "part.3mf"
+        write_3mf(reference(HINGE), path, "hinge-A")
+        model = lib3mf.get_wrapper().CreateModel()
+        reader = model.QueryReader("3mf")
+        reader.SetStrictModeActive(True)
+        reader.ReadFromFile(str(path))
+        self.assertEqual(reader.GetWarningCount(), 0)
+        self.assertEqual(model.GetUnit(), lib3mf.ModelUnit.MilliMeter)
+        things = model.GetMeshObjects()
+        self.assertTrue(things.MoveNext())
+        thing = things.GetCurrentMeshObject()
+        self.assertEqual(thing.GetName(), "hinge-A")
+        self.assertTrue(thing.IsManifoldAndOriented())
+        self.assertEqual(thing.GetTriangleCount(), reference(HINGE).triangle_count)
+
+    def test_our_stl_is_read_by_trimesh(self):
+        path = self.folder / "part.stl"
+        write_binary_stl(box(10, 20, 30).mesh(), path)
+        other = trimesh.load(path)
+        self.assertTrue(other.is_watertight)
+        self.assertAlmostEqual(other.volume, 6000, delta=1e-2)
+
+
+class BadFiles(Folder):
+    def test_stl(self):
+        whole = BUNNY.read_bytes()
+        count = struct.unpack("<I", whole[80:84])[0]
+        self.refused(self.file("empty.stl", b""), "empty")
+        self.refused(self.file("short.stl", whole[:5000]), "cut short.*3,674")
+        self.refused(self.file("lies.stl", whole[:80] + struct.pack("<I", count - 7) + whole[84:]), "says 3,667.*3,674")
+        self.refused(self.file("text.stl", b"Dear customer,\nyour order has shipped.\n"), "no mesh")
+        self.refused(self.file("head.stl", whole[:40]), "cut short|header")
+        bad = bytearray(whole)
+        bad[84 + 12 : 84 + 16] = struct.pack("<f", float("nan"))
+        self.refused(self.file("nan.stl", bytes(bad)), "NaN")
+        bad[84 + 12 : 84 + 16] = struct.pack("<f", float("inf"))
+        self.refused(self.file("inf.stl", bytes(bad)), "infinite")
+        ascii_stl = trimesh.load(BUNNY).export(file_type="stl_ascii").encode()
+        self.refused(self.file("short-ascii.stl", ascii_stl[: len(ascii_stl) // 2]), "endsolid")
+
+    def test_two_triangles(self):
+        sheet = trimesh.Trimesh([[0, 0, 0], [50, 0, 0], [50, 50, 0], [0, 50, 0]], [[0, 1, 2], [0, 2, 3]])
+        self.refused(self.file("sheet.stl", sheet.export(file_type="stl")), "2 triangles")
+
+    def test_obj_with_faces_out_of_range(self):
+        self.refused(
+            self.file("a.obj", b"v 0 0 0\nv 10 0 0\nv 0 10 0\nv 0 0 10\nf 1 2 3\nf 1 2 9\nf 1 3 4\nf 2 3 4\n"), "vertex that is not there"
+        )
+
+    def test_3mf(self):
+        self.refused(self.file("cut.3mf", BOX_3MF.read_bytes()[:600]), "zip|damaged")
+        bomb = self.folder / "bomb.3mf"
+        with zipfile.ZipFile(bomb, "w", zipfile.ZIP_DEFLATED) as packed:
+            packed.writestr("3D/3dmodel.model", b" " * 120_000_000)
+        self.refused(bomb, "unpack")
+        outside = self.folder / "outside.3mf"
+        with zipfile.ZipFile(outside, "w") as packed:
+            packed.writestr("../../etc/evil.model", b"x")
+        self.refused(outside, "outside the package")
+        nothing = self.folder / "nothing.3mf"
+        with zipfile.ZipFile(nothing, "w") as packed:
+            packed.writestr("readme.txt", b"no mesh here")
+        self.refused(nothing, "no model")
+
+    def test_over_the_limit(self):
+        with self.assertRaisesRegex(FileProblem, "limit"):
+            read_mesh(BUNNY, most_bytes=1000)
+
+    def test_a_thousand_times_too_large(self):
+        path = self.folder / "huge.stl"
+        write_binary_stl(box(250_000, 200_000, 300_000).mesh(), path)
+        with self.assertRaisesRegex(MeshProblem, "no piece a person wears"):
+            take_in(path)
+        with self.assertRaisesRegex(MeshProblem, "300 m long"):
+            take_in(path, unit="mm")

@@ -1,0 +1,95 @@
+import unittest
+
+import numpy as np
+from shapely import Point
+
+from bastion_core.cut.parting import Cut, part_solid
+from bastion_core.errors import RecipeProblem
+from bastion_core.geometry.solid import Solid
+from bastion_core.join.pins import PinRule, hardware, join
+from bastion_core.tests.shapes import BUNNY, box, reference, tube
+
+ONE = (1.0, 1.0, 1.0)
+
+
+def joined(solid, normal=(0, 0, 1), at=(0, 0, 40), rule=None):
+    return join(part_solid(solid, [Cut("c1", at, normal)], ONE, "p"), rule or PinRule())
+
+
+class Pins(unittest.TestCase):
+    def walls_hold(self, result, before: dict[str, Solid], rule: PinRule) -> int:
+        """Round every hole, at several depths of both parts, at least the rule's wall stays. Measured afresh on the undrilled parts."""
+        checked = 0
+        for joint in result.joints:
+            flat = joint.seam.plane.to_flat()
+            for name, side in ((joint.seam.above, 1), (joint.seam.below, -1)):
+                lying = before[name].transformed(flat)
+                for pin in joint.pins:
+                    for depth in (0.05, pin.depth_mm * 0.5, pin.depth_mm):
+                        section = lying.section(side * depth)
+                        spot = Point(*pin.flat_mm)
+                        self.assertTrue(section.contains(spot))
+                        self.assertGreaterEqual(section.boundary.distance(spot), pin.hole_radius_mm + rule.least_wall_mm - 0.06)
+                        checked += 1
+        return checked
+
+    def test_walls_stay_on_a_model_of_others(self):
+        solid = Solid.from_mesh(reference(BUNNY))
+        rule = PinRule()
+        middle = tuple(solid.bounds.mean(axis=0))
+        for normal in ((0, 0, 1), (0, 1, 0), (1, 0.3, 0.2)):
+            parting = part_solid(solid, [Cut("c1", middle, normal)], ONE, "p")
+            result = join(parting, rule)
+            self.assertGreater(self.walls_hold(result, {p.name: p.solid for p in parting.parts}, rule), 0)
+            self.assertEqual(result.warnings, ())
+
+    def test_holes_have_true_size_and_meet(self):
+        result = joined(box(60, 60, 80))
+        pins = result.joints[0].pins
+        self.assertGreaterEqual(len(pins), 2)
+        for part, sign in zip(result.parts, (1, -1), strict=True):
+            section = part.solid.section(40 + sign * 1.0)
+            self.assertEqual(len(section.interiors), len(pins))
+            for hole in section.interiors:
+                # 4 mm pin with 0.15 mm per side: 4.3 mm across (common practice, no source)
+                self.assertAlmostEqual(np.ptp(np.array(hole.coords)[:, 0]), 4.3, delta=0.04)
+        spread = max(np.hypot(*np.subtract(a.flat_mm, b.flat_mm)) for a in pins for b in pins)
+        self.assertGreater(spread, 60)
+
+    def test_scale_does_not_touch_the_holes(self):
+        for scale in (1.0, 1.08):
+            pins = joined(box(60 * scale, 60 * scale, 80 * scale)).joints[0].pins
+            self.assertEqual({(p.diameter_mm, p.clearance_mm) for p in pins}, {(4.0, 0.15)})
+
+    def test_volume_drilled_is_that_of_the_holes(self):
+        solid = box(60, 60, 80)
+        result = joined(solid)
+        gone = solid.volume - sum(p.solid.volume for p in result.parts)
+        wanted = sum(np.pi * p.hole_radius_mm**2 * 2 * p.depth_mm for p in result.joints[0].pins)
+        self.assertAlmostEqual(gone / wanted, 1, delta=0.01)
+
+    def test_thin_wall_is_glued(self):
+        result = joined(tube(40, 3.2, 80))  # 3.2 mm < 1.75 + 2 × (0.15 + 1.2)
+        self.assertEqual(result.joints[0].pins, ())
+        self.assertIn("fillet", result.joints[0].advice)
+        thicker = joined(tube(40, 4.8, 80))
+        self.assertGreaterEqual(len(thicker.joints[0].pins), 2)
+        self.assertEqual({p.diameter_mm for p in thicker.joints[0].pins}, {1.75})
+
+    def test_holes_of_crossing_seams_keep_apart(self):
+        cuts = [Cut("c1", (0, 0, 20), (0, 0, 1)), Cut("c2", (0, 0, 0), (1, 0, 0)), Cut("c3", (0, 0, 0), (0, 1, 0))]
+        result = join(part_solid(box(40, 40, 40), cuts, ONE, "p"), PinRule())
+        self.assertEqual(result.warnings, ())
+        for part in result.parts:
+            self.assertEqual(len(part.solid.bodies()), 1)
+
+    def test_hardware_counts_all_pins(self):
+        result = joined(box(60, 60, 80))
+        listed = hardware(result.joints)
+        self.assertEqual(sum(h.count for h in listed), sum(len(j.pins) for j in result.joints))
+        self.assertEqual({h.length_mm for h in listed}, {2 * (12.0 - 0.5)})
+
+    def test_rules_that_cannot_be(self):
+        for bad in ({"diameters_mm": (0.1,)}, {"diameters_mm": ()}, {"clearance_mm": -1}, {"least_wall_mm": 0.1}):
+            with self.assertRaises(RecipeProblem):
+                PinRule(**bad)

@@ -1,0 +1,132 @@
+"""``plan`` as a user calls it: files in, files out, exit codes, nothing written when it cannot work."""
+
+import contextlib
+import doctest
+import io
+import json
+import tempfile
+import unittest
+from pathlib import Path
+
+import lib3mf
+import numpy as np
+import trimesh
+
+import bastion_core.cut.parting
+import bastion_core.progress
+import bastion_core.units
+from bastion_core.__main__ import main, parse_printer
+from bastion_core.errors import RecipeProblem
+from bastion_core.formats.stl import write_binary_stl
+from bastion_core.tests.shapes import BUNNY, HINGE, TORN_SPHERE, dome, person
+
+
+def load_tests(loader, tests, pattern):
+    for module in (bastion_core.units, bastion_core.progress, bastion_core.cut.parting):
+        tests.addTests(doctest.DocTestSuite(module))
+    return tests
+
+
+class Plan(unittest.TestCase):
+    def setUp(self):
+        made = tempfile.TemporaryDirectory()
+        self.addCleanup(made.cleanup)
+        self.folder = Path(made.name)
+
+    def run_plan(self, *arguments: object) -> tuple[int, str]:
+        told = io.StringIO()
+        with contextlib.redirect_stderr(told):
+            code = main(["plan", *map(str, arguments)])
+        return code, told.getvalue()
+
+    def planned(self, *arguments: object) -> dict:
+        out = self.folder / "out"
+        code, told = self.run_plan(*arguments, "--out", out)
+        self.assertEqual((code, told), (0, ""))
+        return json.loads((out / "plan.json").read_text())
+
+    def check_files(self, plan: dict, source: trimesh.Trimesh) -> None:
+        """Every promise of plan.json about its files, checked with lib3mf and trimesh."""
+        out = self.folder / "out"
+        put_back = 0.0
+        for part in plan["parts"]:
+            body = trimesh.load(out / part["file_stl"])
+            self.assertTrue(body.is_watertight)
+            self.assertAlmostEqual(body.volume / part["volume_mm3"], 1, delta=1e-3)
+            np.testing.assert_allclose(body.extents, part["size_mm"], atol=0.01)
+            self.assertAlmostEqual(body.bounds[0, 2], 0, delta=1e-3)
+            reader_model = lib3mf.get_wrapper().CreateModel()
+            reader = reader_model.QueryReader("3mf")
+            reader.ReadFromFile(str(out / part["file_3mf"]))
+            self.assertEqual(reader.GetWarningCount(), 0)
+            # back in the model's place, the part lies inside the model's box
+            back = body.copy().apply_transform(np.array(part["transform"]))
+            scaled = source.bounds * np.array(plan["scale"])
+            self.assertTrue((back.bounds[0] >= scaled[0] - 0.05).all() and (back.bounds[1] <= scaled[1] + 0.05).all())
+            put_back += back.volume
+        holes = sum(2 * np.pi * (j["diameter_mm"] / 2 + j["clearance_mm"]) ** 2 * j["depth_mm"] for s in plan["seams"] for j in s["joints"])
+        self.assertAlmostEqual((put_back + holes) / (source.volume * np.prod(plan["scale"])), 1, delta=2e-3)
+        self.assertEqual(plan["totals"]["parts"], len(plan["parts"]))
+        self.assertAlmostEqual(plan["totals"]["hours"], sum(p["hours"] for p in plan["parts"]), delta=0.01)
+        self.assertEqual(sum(h["count"] for h in plan["hardware"]), sum(len(s["joints"]) for s in plan["seams"]))
+
+    def test_a_model_of_others_parted_for_small_beds(self):
+        plan = self.planned(BUNNY, "--printer", "small:100x100x100:5", "--printer", "other:90x120x110:0")
+        self.assertEqual(plan["schema"], 1)
+        self.assertGreater(len(plan["parts"]), 1)
+        self.assertTrue(all(s["joints"] or s["advice"] for s in plan["seams"]))
+        usable = {"small": (90, 90, 100), "other": (90, 120, 110)}
+        for part in plan["parts"]:
+            x, y, z = usable[part["printer"]]
+            width, depth, height = part["size_mm"]
+            self.assertTrue(width <= x + 0.01 and depth <= y + 0.01 and height <= z + 0.01, part)
+        self.check_files(plan, trimesh.load(BUNNY))
+
+    def test_whole_when_it_fits(self):
+        plan = self.planned(HINGE, "--scale", "2", "--layer", "0.28", "--material", "petg")
+        self.assertEqual((len(plan["parts"]), plan["seams"], plan["scale"]), (1, [], [2, 2, 2]))
+        self.assertIsNone(plan["fit"])
+        self.check_files(plan, trimesh.load(HINGE))
+
+    def test_mended_model_is_told(self):
+        plan = self.planned(TORN_SPHERE)
+        self.assertFalse(plan["model"]["watertight"])
+        self.assertEqual(plan["model"]["mended"], ["filled 3 holes"])
+
+    def test_helmet_to_wearer(self):
+        helm, wearer = self.folder / "Sea Helm.stl", self.folder / "w.json"
+        write_binary_stl(dome(160, 204, 280).mesh(), helm)
+        wearer.write_text(json.dumps(person().as_dict()))
+        plan = self.planned(helm, "--site", "head", "--wearer", wearer)
+        np.testing.assert_allclose(plan["scale"], [170 / 160] * 3, rtol=2e-3)
+        self.assertEqual(plan["fit"]["verdict"], "holds")
+        self.assertTrue(all(p["name"].startswith("sea-helm-") for p in plan["parts"]))
+        self.check_files(plan, trimesh.load(helm))
+
+    def test_unusable_input_writes_nothing_and_says_one_line(self):
+        empty, text = self.folder / "e.stl", self.folder / "t.stl"
+        empty.write_bytes(b"")
+        text.write_text("hello")
+        bad_wearer = self.folder / "w.json"
+        bad_wearer.write_text('{"measurements": {"stature_mm": "tall"}}')
+        for arguments in (
+            [empty], [text], [self.folder / "absent.stl"], [BUNNY, "--printer", "x:10"], [BUNNY, "--printer", "x:10x10x10"],
+            [BUNNY, "--layer", "9"], [BUNNY, "--walls", "0"], [BUNNY, "--infill", "300"], [BUNNY, "--scale", "0"], [BUNNY, "--scale", "nan"],
+            [BUNNY, "--material", "cheese"], [BUNNY, "--wearer", bad_wearer], [BUNNY, "--unit", "m"], [BUNNY, "--site", "tail"], [BUNNY, "--layer", "x"],
+            [BUNNY, "--printer", "a:200x200x200", "--printer", "a:300x300x300"],
+        ):  # fmt: skip
+            with self.subTest(arguments):
+                out = self.folder / "never"
+                code, told = self.run_plan(*arguments, "--out", out)
+                self.assertEqual(code, 2)
+                self.assertEqual(told.count("\n"), 1, told)
+                self.assertGreater(len(told), 20)
+                self.assertFalse(out.exists())
+        self.assertEqual(self.run_plan(BUNNY)[0], 2)
+
+    def test_printer_as_written(self):
+        printer = parse_printer("shop:220x210x250")
+        self.assertEqual(printer.usable_mm, (210, 200, 250))
+        self.assertEqual(parse_printer("shop:220x210x250:0").usable_mm, (220, 210, 250))
+        with self.assertRaises(RecipeProblem):
+            parse_printer("220x210x250")
