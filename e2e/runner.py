@@ -1,0 +1,35 @@
+"""Django's runner with a folder of its own for files, tasks that wait to be worked off, and one plain closing line."""
+
+import shutil
+import tempfile
+from pathlib import Path
+
+from django.conf import settings
+from django.test.runner import DiscoverRunner
+from django.test.utils import override_settings
+
+
+class PlainRunner(DiscoverRunner):
+    """Ends with “N passed, N failed”."""
+
+    def setup_test_environment(self, **kwargs):
+        super().setup_test_environment(**kwargs)
+        self.folder = Path(tempfile.mkdtemp(prefix="bastion-test-"))
+        self.settings = override_settings(
+            DATA=self.folder,
+            MEDIA_ROOT=self.folder / "media",
+            TASKS={"default": {"BACKEND": "django_tasks.backends.dummy.DummyBackend", "QUEUES": ["intake", "plan"]}},
+            ALLOWED_HOSTS=[*settings.ALLOWED_HOSTS, "testserver"],
+        )
+        self.settings.enable()
+
+    def teardown_test_environment(self, **kwargs):
+        self.settings.disable()
+        shutil.rmtree(self.folder, ignore_errors=True)
+        super().teardown_test_environment(**kwargs)
+
+    def run_suite(self, suite, **kwargs):
+        result = super().run_suite(suite, **kwargs)
+        failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
+        print(f"\n{result.testsRun - failed - len(result.skipped)} passed, {failed} failed", flush=True)
+        return result
