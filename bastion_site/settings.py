@@ -52,6 +52,8 @@ DATABASES = {
     "default": {
         "ENGINE": "django.db.backends.sqlite3",
         "NAME": DATA / "bastion.sqlite3",
+        # On disk in tests too: the live server and the test each have a connection of their own, as in real life.
+        "TEST": {"NAME": DATA / "test.sqlite3"},
         # IMMEDIATE takes the write lock at every atomic(): no geometry and no file work inside one.
         "OPTIONS": {
             "timeout": 20,

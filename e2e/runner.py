@@ -28,8 +28,7 @@ class PlainRunner(DiscoverRunner):
         shutil.rmtree(self.folder, ignore_errors=True)
         super().teardown_test_environment(**kwargs)
 
-    def run_suite(self, suite, **kwargs):
-        result = super().run_suite(suite, **kwargs)
+    def suite_result(self, suite, result, **kwargs):
         failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
         print(f"\n{result.testsRun - failed - len(result.skipped)} passed, {failed} failed", flush=True)
-        return result
+        return super().suite_result(suite, result, **kwargs)
