@@ -105,7 +105,7 @@ export function App() {
   );
   return (
     <ThemeProvider theme={theme}>
-      <CssBaseline />
+      <CssBaseline enableColorScheme />
       <Paper.Provider value={paper}>
         <UnitsContext.Provider value={(shop.data?.units ?? "mm") as UnitSystem}>
           <RouterProvider router={router} />

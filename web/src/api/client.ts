@@ -45,11 +45,7 @@ export async function need<T>(answer: Promise<Answer<T>>): Promise<T> {
 
 export function refusal(body: unknown, status: number): Refused {
   const told = body as { code?: string; detail?: string } | undefined;
-  return new Refused(
-    told?.code ?? "error",
-    told?.detail ?? `The site answered with error ${status}. Try once more.`,
-    status,
-  );
+  return new Refused(told?.code ?? "error", told?.detail ?? `The site answered with error ${status}. Try once more.`, status);
 }
 
 const active = (job: Row["job"]) => job?.state === "queued" || job?.state === "running";
@@ -123,8 +119,7 @@ export function upload(build: number, file: File, onProgress: (share: number) =>
     const request = new XMLHttpRequest();
     request.open("POST", "/api/pieces/upload/");
     request.upload.onprogress = (e) => e.lengthComputable && onProgress(e.loaded / e.total);
-    request.onerror = () =>
-      reject(new Refused("offline", `${file.name}: the connection broke off. Send it once more.`, 0));
+    request.onerror = () => reject(new Refused("offline", `${file.name}: the connection broke off. Send it once more.`, 0));
     request.onload = () => {
       let body: unknown;
       try {

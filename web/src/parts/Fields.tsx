@@ -17,16 +17,7 @@ interface Props {
   width?: number | string;
 }
 
-export function NumberField({
-  label,
-  value,
-  onCommit,
-  suffix,
-  optional = false,
-  disabled,
-  helper,
-  width = 150,
-}: Props) {
+export function NumberField({ label, value, onCommit, suffix, optional = false, disabled, helper, width = 150 }: Props) {
   const shown = value === null ? "" : String(value);
   const [draft, setDraft] = useState<string | null>(null);
   const text = draft ?? shown;

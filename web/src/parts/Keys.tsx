@@ -22,9 +22,7 @@ export function isTyping(event: KeyboardEvent): boolean {
     event.ctrlKey ||
     event.metaKey ||
     event.altKey ||
-    !!at?.closest(
-      "input, textarea, select, [role=slider], [role=listbox], [role=combobox], [role=dialog], [role=radiogroup]",
-    )
+    !!at?.closest("input, textarea, select, [role=slider], [role=listbox], [role=combobox], [role=dialog], [role=radiogroup]")
   );
 }
 

@@ -69,9 +69,7 @@ export function JobLine({ job, piece }: { job: Row["job"]; piece: number }) {
     return (
       <Stack direction="row" spacing={1.5} role="status" sx={{ alignItems: "center", minHeight: 40 }}>
         <Box sx={{ flex: 1 }}>
-          <Typography variant="body2">
-            {job.state === "queued" ? "Waiting its turn" : job.what || "Beginning"}
-          </Typography>
+          <Typography variant="body2">{job.state === "queued" ? "Waiting its turn" : job.what || "Beginning"}</Typography>
           <LinearProgress
             variant={job.state === "queued" ? "indeterminate" : "determinate"}
             value={100 * job.progress}
@@ -115,16 +113,9 @@ export function Consequence({ piece, shop, stale }: { piece: Detail; shop?: Sche
   return (
     <Box aria-label="Consequence" role="region" sx={{ borderTop: `2px solid ${inks.ink}`, pt: 1 }}>
       <Typography variant="h3" component="h2">
-        {stale
-          ? "Being computed anew; shown is what was"
-          : was
-            ? `What ${was.because || "the last change"} did`
-            : "What it takes"}
+        {stale ? "Being computed anew; shown is what was" : was ? `What ${was.because || "the last change"} did` : "What it takes"}
       </Typography>
-      <Box
-        component="dl"
-        sx={{ display: "grid", gridTemplateColumns: "auto 1fr", columnGap: 2, m: 0, opacity: stale ? 0.55 : 1 }}
-      >
+      <Box component="dl" sx={{ display: "grid", gridTemplateColumns: "auto 1fr", columnGap: 2, m: 0, opacity: stale ? 0.55 : 1 }}>
         {line.map(([label, value]) => (
           <Box key={label} sx={{ display: "contents" }}>
             <Typography component="dt" color="text.secondary">
@@ -142,9 +133,7 @@ export function Consequence({ piece, shop, stale }: { piece: Detail; shop?: Sche
         ))}
       </Box>
       {!!piece.print?.unprintable.length && (
-        <Typography color="error">
-          Not counted: {units.count(piece.print.unprintable.length, "part")} that fits no bed.
-        </Typography>
+        <Typography color="error">Not counted: {units.count(piece.print.unprintable.length, "part")} that fits no bed.</Typography>
       )}
     </Box>
   );

@@ -31,8 +31,7 @@ export function formats(system: UnitSystem) {
     area: (mm2: number) => (inch ? `${number(mm2 / 645.16, 2)} in²` : `${number(mm2, 0)} mm²`),
     volume: (mm3: number) => (inch ? `${number(mm3 / 16387.064, 1)} in³` : `${number(mm3 / 1000, 0)} cm³`),
     date: (iso: string) => day(new Date(iso)),
-    moment: (iso: string) =>
-      `${day(new Date(iso))}, ${new Date(iso).toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit" })}`,
+    moment: (iso: string) => `${day(new Date(iso))}, ${new Date(iso).toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit" })}`,
     plain: number,
   };
 }

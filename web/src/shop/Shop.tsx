@@ -57,24 +57,9 @@ function Printers() {
           aria-label={p.name}
         >
           <Typography sx={{ width: 96, fontWeight: 600 }}>{p.name}</Typography>
-          <LengthField
-            label="Wide"
-            width={106}
-            value={p.x_mm}
-            onCommit={(v) => v !== null && change.mutate({ id: p.id, x_mm: v })}
-          />
-          <LengthField
-            label="Deep"
-            width={106}
-            value={p.y_mm}
-            onCommit={(v) => v !== null && change.mutate({ id: p.id, y_mm: v })}
-          />
-          <LengthField
-            label="High"
-            width={106}
-            value={p.z_mm}
-            onCommit={(v) => v !== null && change.mutate({ id: p.id, z_mm: v })}
-          />
+          <LengthField label="Wide" width={106} value={p.x_mm} onCommit={(v) => v !== null && change.mutate({ id: p.id, x_mm: v })} />
+          <LengthField label="Deep" width={106} value={p.y_mm} onCommit={(v) => v !== null && change.mutate({ id: p.id, y_mm: v })} />
+          <LengthField label="High" width={106} value={p.z_mm} onCommit={(v) => v !== null && change.mutate({ id: p.id, z_mm: v })} />
           <LengthField
             label="Margin"
             width={112}
@@ -96,12 +81,7 @@ function Printers() {
             onCommit={(v) => v !== null && change.mutate({ id: p.id, acceleration_mm_s2: v })}
           />
           <FormControlLabel
-            control={
-              <Checkbox
-                checked={p.bed_moves ?? true}
-                onChange={(_, on) => change.mutate({ id: p.id, bed_moves: on })}
-              />
-            }
+            control={<Checkbox checked={p.bed_moves ?? true} onChange={(_, on) => change.mutate({ id: p.id, bed_moves: on })} />}
             label="bed moves"
           />
           <Button color="error" size="small" onClick={() => remove.mutate(p.id)}>
@@ -228,7 +208,7 @@ function Habits() {
       <Typography variant="h2" gutterBottom>
         Habits
       </Typography>
-      <Stack direction="row" useFlexGap spacing={1.5} sx={{ flexWrap: "wrap" }}>
+      <Stack direction="row" useFlexGap spacing={1.5} sx={{ flexWrap: "wrap", pt: 1 }}>
         <TextField
           select
           label="Lengths in"
@@ -294,8 +274,7 @@ function Habits() {
         />
       </Stack>
       <Typography variant="body2" color="text.secondary" sx={{ mt: 1 }}>
-        Clearance, wall, padding and planning factor are common practice to begin with; print a coupon and put your own
-        figures here.
+        Clearance, wall, padding and planning factor are common practice to begin with; print a coupon and put your own figures here.
       </Typography>
       <ErrorNote error={change.error} />
     </Box>

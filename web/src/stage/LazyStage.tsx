@@ -10,9 +10,7 @@ export function LazyStage({ file, ...rest }: Omit<StageProps, "file"> & { file: 
   if (!file) {
     return (
       <Box sx={{ p: 4 }}>
-        <Typography color="text.secondary">
-          The piece is being read; it appears here as soon as it can be shown.
-        </Typography>
+        <Typography color="text.secondary">The piece is being read; it appears here as soon as it can be shown.</Typography>
       </Box>
     );
   }

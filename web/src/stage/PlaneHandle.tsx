@@ -89,13 +89,7 @@ export function PlaneHandle({ plane, centre, reach, chosen, onChoose, onMoved }:
     <group position={at} quaternion={turn}>
       <mesh onClick={(e) => (e.stopPropagation(), onChoose())}>
         <planeGeometry args={[2 * reach, 2 * reach]} />
-        <meshBasicMaterial
-          color={colour}
-          transparent
-          opacity={chosen ? 0.16 : 0.07}
-          side={THREE.DoubleSide}
-          depthWrite={false}
-        />
+        <meshBasicMaterial color={colour} transparent opacity={chosen ? 0.16 : 0.07} side={THREE.DoubleSide} depthWrite={false} />
       </mesh>
       <lineLoop>
         <bufferGeometry>

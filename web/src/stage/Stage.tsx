@@ -43,11 +43,7 @@ export default function Stage(props: StageProps) {
   const { inks } = useTheme().palette;
   return (
     <Box sx={{ position: "absolute", inset: 0 }} role="img" aria-label={props.label}>
-      <Canvas
-        frameloop="demand"
-        dpr={[1, 1.5]}
-        camera={{ fov: 32, near: 1, far: 20000, up: [0, 0, 1], position: [-400, -800, 380] }}
-      >
+      <Canvas frameloop="demand" dpr={[1, 1.5]} camera={{ fov: 32, near: 1, far: 20000, up: [0, 0, 1], position: [-400, -800, 380] }}>
         <color attach="background" args={[inks.paper]} />
         <hemisphereLight args={["#ffffff", "#8a7f6a", 1.5]} />
         <directionalLight position={[-600, -900, 1200]} intensity={1.7} />
@@ -61,17 +57,7 @@ export default function Stage(props: StageProps) {
   );
 }
 
-function Model({
-  file,
-  matrix,
-  explode = 0,
-  centres,
-  chosenPart,
-  planes = [],
-  chosenPlane,
-  onChoosePlane,
-  onPlane,
-}: StageProps) {
+function Model({ file, matrix, explode = 0, centres, chosenPart, planes = [], chosenPlane, onChoosePlane, onPlane }: StageProps) {
   const { inks } = useTheme().palette;
   const loaded = useLoader(GLTFLoader, file);
   const { camera, controls, invalidate, size } = useThree();
@@ -118,9 +104,7 @@ function Model({
       });
       const centre = centres?.[name];
       if (centre) {
-        const away = new THREE.Vector3(...(centre as [number, number, number]))
-          .sub(middle)
-          .multiplyScalar(0.9 * explode);
+        const away = new THREE.Vector3(...(centre as [number, number, number])).sub(middle).multiplyScalar(0.9 * explode);
         part.position.copy(away);
       }
     });

@@ -143,11 +143,7 @@ function RowStrip({ piece, build, current }: { piece: Detail; build: number; cur
   const { inks } = useTheme().palette;
   const units = useUnits();
   return (
-    <Box
-      component="nav"
-      aria-label="This piece's row"
-      sx={{ display: "flex", borderBottom: `2px solid ${inks.ink}`, overflowX: "auto" }}
-    >
+    <Box component="nav" aria-label="This piece's row" sx={{ display: "flex", borderBottom: `2px solid ${inks.ink}`, overflowX: "auto" }}>
       <Box sx={{ display: "flex", gap: 1, alignItems: "center", px: 2, minWidth: 200 }}>
         <Silhouette path={piece.silhouette} width={40} height={44} label={`Outline of ${piece.name}`} />
         <Box>

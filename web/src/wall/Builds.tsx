@@ -33,8 +33,8 @@ export function Builds() {
       <ErrorNote error={builds.error ?? begin.error} />
       {builds.data && running.length === 0 && (
         <Typography sx={{ mb: 2 }}>
-          No build is under way. A build is one suit or prop for one date: give it a name, choose who wears it, bring in
-          its model files. To look round first, start the application with <code>./bastion demo</code>.
+          No build is under way. A build is one suit or prop for one date: give it a name, choose who wears it, bring in its model files. To
+          look round first, start the application with <code>./bastion demo</code>.
         </Typography>
       )}
       {running.map((b) => (
@@ -50,12 +50,7 @@ export function Builds() {
           if (name.trim()) begin.mutate();
         }}
       >
-        <TextField
-          label="Name of a new build"
-          value={name}
-          onChange={(e) => setName(e.target.value)}
-          sx={{ minWidth: 320 }}
-        />
+        <TextField label="Name of a new build" value={name} onChange={(e) => setName(e.target.value)} sx={{ minWidth: 320 }} />
         <Button type="submit" variant="contained" disabled={!name.trim() || begin.isPending}>
           Begin
         </Button>
@@ -80,17 +75,9 @@ function BuildLine({ build }: { build: Schemas["Build"] }) {
     onSettled: () => client.invalidateQueries({ queryKey: ["builds"] }),
   });
   return (
-    <Stack
-      direction="row"
-      spacing={1.5}
-      sx={{ alignItems: "center", borderBottom: `1px solid ${inks.line}`, py: 0.75 }}
-    >
+    <Stack direction="row" spacing={1.5} sx={{ alignItems: "center", borderBottom: `1px solid ${inks.line}`, py: 0.75 }}>
       {name === null ? (
-        <Box
-          component={Link}
-          to={`/build/${build.id}`}
-          sx={{ flex: 1, fontFamily: SERIF, fontSize: 17, fontWeight: 600 }}
-        >
+        <Box component={Link} to={`/build/${build.id}`} sx={{ flex: 1, fontFamily: SERIF, fontSize: 17, fontWeight: 600 }}>
           {build.name}
         </Box>
       ) : (

@@ -25,8 +25,7 @@ export function Drop({ build, empty }: { build: number; empty: boolean }) {
     const fresh = files.map((f) => ({ name: f.name, share: 0 }));
     setSending(fresh);
     for (const [i, file] of files.entries()) {
-      const note = (change: Partial<Sending>) =>
-        setSending((all) => all.map((s, k) => (k === i ? { ...s, ...change } : s)));
+      const note = (change: Partial<Sending>) => setSending((all) => all.map((s, k) => (k === i ? { ...s, ...change } : s)));
       try {
         await upload(build, file, (share) => note({ share }));
         note({ share: 1 });
@@ -65,8 +64,8 @@ export function Drop({ build, empty }: { build: number; empty: boolean }) {
         Bring in model files
       </Button>
       <Typography color="text.secondary">
-        {empty ? "Start here: drop the files of your first pieces on this sheet." : "Or drop them here."} STL, OBJ, PLY
-        or 3MF, up to 300 MB each.
+        {empty ? "Start here: drop the files of your first pieces on this sheet." : "Or drop them here."} STL, OBJ, PLY or 3MF, up to 300 MB
+        each.
       </Typography>
       <input
         ref={chooser}

@@ -54,15 +54,7 @@ export function Runway({ calendar, due }: { calendar: Schemas["Calendar"]; due: 
             </g>
           );
         })}
-        {done && (
-          <rect
-            x={at(begin.getTime())}
-            y={30}
-            width={Math.max(at(done) - at(begin.getTime()), 2)}
-            height={4}
-            fill={colour}
-          />
-        )}
+        {done && <rect x={at(begin.getTime())} y={30} width={Math.max(at(done) - at(begin.getTime()), 2)} height={4} fill={colour} />}
         {done && dueAt && dueAt > done && (
           <line x1={at(done)} x2={at(dueAt)} y1={18} y2={18} stroke={colour} strokeWidth={1} strokeDasharray="2 4" />
         )}

@@ -87,11 +87,7 @@ function HeadRow() {
   return (
     <Box role="row" sx={{ display: "grid", gridTemplateColumns: COLUMNS, borderBottom: `2px solid ${inks.ink}` }}>
       {["Piece", ...STATIONS.map((s) => s.title)].map((title, i) => (
-        <Box
-          key={title}
-          role="columnheader"
-          sx={{ px: 1.25, pb: 0.25, fontFamily: SERIF, fontStyle: "italic", fontSize: 14.5 }}
-        >
+        <Box key={title} role="columnheader" sx={{ px: 1.25, pb: 0.25, fontFamily: SERIF, fontStyle: "italic", fontSize: 14.5 }}>
           {i > 0 && <span aria-hidden>{i}. </span>}
           {title}
         </Box>
@@ -105,15 +101,12 @@ function PieceRow({ row, build, pair }: { row: Row; build: number; pair?: Row })
   const units = useUnits();
   const computing = row.job?.state === "queued" || row.job?.state === "running";
   return (
-    <Box
-      role="row"
-      sx={{ display: "grid", gridTemplateColumns: COLUMNS, borderBottom: `1px solid ${inks.line}`, minHeight: 62 }}
-    >
+    <Box role="row" sx={{ display: "grid", gridTemplateColumns: COLUMNS, borderBottom: `1px solid ${inks.line}`, minHeight: 62 }}>
       <Box role="rowheader" sx={{ display: "flex", gap: 1.25, alignItems: "center", py: 0.5 }}>
         <Silhouette path={row.silhouette} width={52} height={54} label={`Outline of ${row.name}`} />
         <Box sx={{ minWidth: 0 }}>
           <Typography sx={{ fontFamily: SERIF, fontWeight: 600, lineHeight: 1.2 }}>{row.name}</Typography>
-          <Typography variant="caption" color="text.secondary">
+          <Typography variant="caption" component="p" color="text.secondary" sx={{ lineHeight: 1.25 }}>
             {pair ? `mirrored from ${pair.name}` : computing ? row.job?.what || "waiting its turn" : row.side}
           </Typography>
         </Box>
@@ -145,9 +138,7 @@ function PieceRow({ row, build, pair }: { row: Row; build: number; pair?: Row })
               <Box sx={{ alignSelf: "center", lineHeight: 0 }}>
                 <Mark verdict={station.verdict} />
               </Box>
-              <Box sx={{ fontWeight: 600, opacity: stale ? 0.5 : 1, overflowWrap: "anywhere" }}>
-                {main || (stale ? "" : "—")}
-              </Box>
+              <Box sx={{ fontWeight: 600, opacity: stale ? 0.5 : 1, overflowWrap: "anywhere" }}>{main || (stale ? "" : "—")}</Box>
             </Box>
             <Box sx={{ color: "text.secondary", fontSize: 12.5, opacity: stale ? 0.6 : 1 }}>{more}</Box>
             {stale && <Box sx={{ color: "text.secondary", fontSize: 12, fontStyle: "italic" }}>{station.state}</Box>}

@@ -19,19 +19,13 @@ export function fact(row: Row, station: StationKey, units: Units): [string, stri
       return row.wearer ? [row.wearer.name, `${row.wearer.taken} of ${row.wearer.of} taken`] : ["no wearer", ""];
     case "intake":
       return row.intake
-        ? [
-            units.size(row.intake.size_mm),
-            `${units.thousands(row.intake.triangles)} triangles${row.intake.watertight ? "" : ", mended"}`,
-          ]
+        ? [units.size(row.intake.size_mm), `${units.thousands(row.intake.triangles)} triangles${row.intake.watertight ? "" : ", mended"}`]
         : ["", ""];
     case "fit": {
       if (!row.fit) return ["", ""];
       const [x, y, z] = row.fit.scale;
       const scale = x === y && y === z ? units.percent(x) : [x, y, z].map((s) => units.percent(s)).join(" / ");
-      return [
-        scale,
-        row.fit.room_mm === null ? units.size(row.fit.size_mm) : `${units.length(row.fit.room_mm, 1)} room`,
-      ];
+      return [scale, row.fit.room_mm === null ? units.size(row.fit.size_mm) : `${units.length(row.fit.room_mm, 1)} room`];
     }
     case "cut":
       return row.cut

@@ -53,11 +53,7 @@ export function CutStation({ piece, change, children }: StationProps & { childre
     const n = moved.normal.map((v, i) => v * scale[i]);
     const length = Math.hypot(...n);
     keep(
-      cuts.map((c) =>
-        c.id === moved.id
-          ? { ...c, point: moved.point.map((v, i) => v / scale[i]), normal: n.map((v) => v / length) }
-          : c,
-      ),
+      cuts.map((c) => (c.id === moved.id ? { ...c, point: moved.point.map((v, i) => v / scale[i]), normal: n.map((v) => v / length) } : c)),
     );
   };
   const add = (normal: Three) => {
@@ -70,11 +66,7 @@ export function CutStation({ piece, change, children }: StationProps & { childre
     keep([...cuts, { id: `c${n}`, point: middle, normal, limits: [] }]);
   };
   const remove = (id: string) =>
-    keep(
-      cuts
-        .filter((c) => c.id !== id)
-        .map((c) => ({ ...c, limits: (c.limits ?? []).filter((limit) => limit[0] !== id) })),
-    );
+    keep(cuts.filter((c) => c.id !== id).map((c) => ({ ...c, limits: (c.limits ?? []).filter((limit) => limit[0] !== id) })));
 
   const centres = useMemo(() => Object.fromEntries(data?.parts.map((p) => [p.name, p.centre_mm]) ?? []), [data]);
   const chosenIds = piece.recipe.printer_ids ?? [];
@@ -127,13 +119,7 @@ export function CutStation({ piece, change, children }: StationProps & { childre
               <Box key={p.id} sx={{ display: "flex", alignItems: "center" }}>
                 <FormControlLabel
                   sx={{ flex: 1 }}
-                  control={
-                    <Checkbox
-                      size="small"
-                      checked={!chosenIds.length || chosenIds.includes(p.id)}
-                      onChange={() => toggle(p.id)}
-                    />
-                  }
+                  control={<Checkbox size="small" checked={!chosenIds.length || chosenIds.includes(p.id)} onChange={() => toggle(p.id)} />}
                   label={`${p.name}, ${units.size(p.usable_mm)} usable`}
                 />
                 {whole !== undefined && (
@@ -242,9 +228,7 @@ function PlaneEntry({ cut, number, chosen, onChoose, onRemove, onKeep }: EntryPr
       <Stack direction="row" sx={{ alignItems: "center" }}>
         <Button size="small" onClick={onChoose} sx={{ flex: 1, justifyContent: "flex-start" }}>
           Plane {number}
-          {cut.limits?.length
-            ? `, on one side of ${cut.limits.map((limit) => String(limit[0]).replace("c", "")).join(", ")}`
-            : ""}
+          {cut.limits?.length ? `, on one side of ${cut.limits.map((limit) => String(limit[0]).replace("c", "")).join(", ")}` : ""}
         </Button>
         <Button size="small" color="error" onClick={onRemove}>
           Delete
@@ -252,19 +236,8 @@ function PlaneEntry({ cut, number, chosen, onChoose, onRemove, onKeep }: EntryPr
       </Stack>
       {chosen && (
         <Stack direction="row" spacing={1} sx={{ pt: 0.75 }}>
-          <LengthField
-            label="At"
-            width={112}
-            value={Number(along.toFixed(1))}
-            onCommit={(v) => v !== null && slide(v)}
-          />
-          <NumberField
-            label="Lean"
-            suffix="°"
-            width={104}
-            value={Number(rise.toFixed(1))}
-            onCommit={(v) => v !== null && lean(v, round)}
-          />
+          <LengthField label="At" width={112} value={Number(along.toFixed(1))} onCommit={(v) => v !== null && slide(v)} />
+          <NumberField label="Lean" suffix="°" width={104} value={Number(rise.toFixed(1))} onCommit={(v) => v !== null && lean(v, round)} />
           <NumberField
             label="Round"
             suffix="°"

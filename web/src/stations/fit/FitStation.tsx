@@ -28,21 +28,14 @@ export function FitStation({ piece, change, children }: StationProps & { childre
   const setAxis = (axis: number, percent: number | null) => {
     if (percent === null) return;
     change({
-      scale: apart
-        ? scale.map((s, i) => (i === axis ? percent / 100 : s))
-        : [percent / 100, percent / 100, percent / 100],
+      scale: apart ? scale.map((s, i) => (i === axis ? percent / 100 : s)) : [percent / 100, percent / 100, percent / 100],
     });
   };
   const percentOf = (s: number) => Number((100 * s).toFixed(2));
   const wearer = wearers.data?.find((w) => w.id === piece.wearer?.id);
   const stage =
     head && wearer ? (
-      <HeadDrawing
-        piece={piece}
-        head={head}
-        breadth={wearer.measurements?.head_breadth_mm}
-        length={wearer.measurements?.head_length_mm}
-      />
+      <HeadDrawing piece={piece} head={head} breadth={wearer.measurements?.head_breadth_mm} length={wearer.measurements?.head_length_mm} />
     ) : (
       <>
         <Suspense fallback={null}>
@@ -105,12 +98,7 @@ export function FitStation({ piece, change, children }: StationProps & { childre
         />
       </Box>
       {r.site === "head" ? (
-        <LengthField
-          label="Padding each side"
-          value={r.pad_mm ?? 8}
-          onCommit={(v) => v !== null && change({ pad_mm: v })}
-          width={190}
-        />
+        <LengthField label="Padding each side" value={r.pad_mm ?? 8} onCommit={(v) => v !== null && change({ pad_mm: v })} width={190} />
       ) : (
         <Stack direction="row" spacing={1.5}>
           <LengthField

@@ -23,8 +23,7 @@ export function HeadDrawing({ piece, head, breadth, length }: Props) {
   const reach = Math.max(head.inside_length_mm, head.inside_breadth_mm, l + 2 * pad) / 2 + 46;
   // The front of the piece is toward -y and drawn at the bottom, as one looks down on a head facing the reader.
   const path = shell.map(([x, y], i) => `${i ? "L" : "M"}${x.toFixed(1)},${(-y).toFixed(1)}`).join("") + "Z";
-  const inkFor = (room: number) =>
-    room < 0 || room < Math.min(3, pad) ? inks.stops : room < pad - 0.05 ? inks.tight : inks.holds;
+  const inkFor = (room: number) => (room < 0 || room < Math.min(3, pad) ? inks.stops : room < pad - 0.05 ? inks.tight : inks.holds);
   const side = head.room_sides_mm;
   const front = head.room_front_back_mm;
   const font = reach / 17;
@@ -41,21 +40,9 @@ export function HeadDrawing({ piece, head, breadth, length }: Props) {
         sx={{ flex: 1, minHeight: 0, width: "100%" }}
       >
         <path d={path} fill={inks.sheet} stroke={inks.ink} strokeWidth={2.4} />
-        <ellipse
-          rx={b / 2 + pad}
-          ry={l / 2 + pad}
-          fill="none"
-          stroke={inks.faint}
-          strokeDasharray="3 4"
-          strokeWidth={1}
-        />
+        <ellipse rx={b / 2 + pad} ry={l / 2 + pad} fill="none" stroke={inks.faint} strokeDasharray="3 4" strokeWidth={1} />
         <ellipse rx={b / 2} ry={l / 2} fill={inks.parts[1]} stroke={inks.ink} strokeWidth={1} />
-        <path
-          d={`M-9,${l / 2 - 3}Q0,${l / 2 + 14} 9,${l / 2 - 3}`}
-          fill={inks.parts[1]}
-          stroke={inks.ink}
-          strokeWidth={1}
-        />
+        <path d={`M-9,${l / 2 - 3}Q0,${l / 2 + 14} 9,${l / 2 - 3}`} fill={inks.parts[1]} stroke={inks.ink} strokeWidth={1} />
         <text textAnchor="middle" y={-font * 0.2} fontSize={font} fill={inks.ink}>
           {piece.wearer?.name}
         </text>
@@ -73,12 +60,7 @@ export function HeadDrawing({ piece, head, breadth, length }: Props) {
           <text x={Math.max(head.inside_breadth_mm / 2, b / 2 + pad) + font * 0.6} y={font * 0.35} fill={inkFor(side)}>
             {units.length(side, 1)} room
           </text>
-          <text
-            textAnchor="middle"
-            x={0}
-            y={-Math.max(head.inside_length_mm / 2, l / 2 + pad) - font * 0.6}
-            fill={inkFor(front)}
-          >
+          <text textAnchor="middle" x={0} y={-Math.max(head.inside_length_mm / 2, l / 2 + pad) - font * 0.6} fill={inkFor(front)}>
             {units.length(front, 1)} room
           </text>
         </g>
@@ -87,9 +69,9 @@ export function HeadDrawing({ piece, head, breadth, length }: Props) {
         </text>
       </Box>
       <Typography variant="body2" color="text.secondary">
-        Thick line: the shell’s inside, measured by rays at {units.length(head.inside.height_mm * piece.fit!.scale[2])}{" "}
-        above its rim, {units.length(head.inside_breadth_mm, 1)} × {units.length(head.inside_length_mm, 1)}. Dashed:
-        head and {units.length(pad)} of padding. Below {units.percent(head.bare_scale)} the bare head does not go in.
+        Thick line: the shell’s inside, measured by rays at {units.length(head.inside.height_mm * piece.fit!.scale[2])} above its rim,{" "}
+        {units.length(head.inside_breadth_mm, 1)} × {units.length(head.inside_length_mm, 1)}. Dashed: head and {units.length(pad)} of
+        padding. Below {units.percent(head.bare_scale)} the bare head does not go in.
       </Typography>
     </Box>
   );

@@ -15,16 +15,13 @@ import type { StationProps, StationView } from "../Station";
 const CHOICES: { label: string; value: string; sizes: number[] | null }[] = [
   { label: "thickest that fits: 4, 3 or 1.75 mm", value: "auto", sizes: null },
   { label: "1.75 mm, pieces of filament", value: "1.75", sizes: [1.75] },
+  { label: "3.5 mm, a rod of twice the filament", value: "3.5", sizes: [3.5] },
   { label: "3 mm dowel", value: "3", sizes: [3] },
   { label: "4 mm dowel", value: "4", sizes: [4] },
   { label: "6 mm dowel", value: "6", sizes: [6] },
 ];
 
-export function JoinStation({
-  piece,
-  change,
-  children,
-}: StationProps & { children: (view: StationView) => ReactNode }) {
+export function JoinStation({ piece, change, children }: StationProps & { children: (view: StationView) => ReactNode }) {
   const units = useUnits();
   const shop = useShop();
   const { inks } = useTheme().palette;
@@ -47,9 +44,7 @@ export function JoinStation({
       ))}
       {!seams.length && (
         <Typography color="text.secondary" sx={{ p: 2 }}>
-          {piece.join
-            ? "The piece is printed whole: there is nothing to join."
-            : "The cut faces appear here once the piece is parted."}
+          {piece.join ? "The piece is printed whole: there is nothing to join." : "The cut faces appear here once the piece is parted."}
         </Typography>
       )}
     </Box>
@@ -75,9 +70,7 @@ export function JoinStation({
           value={piece.recipe.pin_clearance_mm ?? shop.data?.pin_clearance_mm ?? 0.15}
           onCommit={(v) => v !== null && change({ pin_clearance_mm: v })}
         />
-        {piece.recipe.pin_clearance_mm != null && (
-          <Button onClick={() => change({ pin_clearance_mm: null })}>As in the shop</Button>
-        )}
+        {piece.recipe.pin_clearance_mm != null && <Button onClick={() => change({ pin_clearance_mm: null })}>As in the shop</Button>}
       </Stack>
       {!!piece.join?.hardware.length && (
         <Box
@@ -107,8 +100,7 @@ export function JoinStation({
         </Box>
       )}
       <Typography variant="body2" color="text.secondary">
-        Dry-fit before any glue. Glue: gloves, fresh air, the product’s own sheet; cyanoacrylate bonds skin and its
-        fumes sting.
+        Dry-fit before any glue. Glue: gloves, fresh air, the product’s own sheet; cyanoacrylate bonds skin and its fumes sting.
       </Typography>
     </>
   );

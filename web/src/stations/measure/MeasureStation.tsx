@@ -6,11 +6,7 @@ import type { StationProps, StationView } from "../Station";
 import { Sheet } from "./Sheet";
 import { WearerPicker } from "./Wearers";
 
-export function MeasureStation({
-  piece,
-  change,
-  children,
-}: StationProps & { children: (view: StationView) => ReactNode }) {
+export function MeasureStation({ piece, change, children }: StationProps & { children: (view: StationView) => ReactNode }) {
   const wearers = useWearers();
   const wearer = wearers.data?.find((w) => w.id === piece.wearer?.id);
   const stage = wearer ? (
@@ -33,8 +29,8 @@ export function MeasureStation({
         onChoose={(id) => change({ wearer: id })}
       />
       <Typography variant="body2" color="text.secondary">
-        Every piece this person wears is computed again when a measurement changes, and shows what that did.
-        Measurements stay on this machine.
+        Every piece this person wears is computed again when a measurement changes, and shows what that did. Measurements stay on this
+        machine.
       </Typography>
     </>
   );

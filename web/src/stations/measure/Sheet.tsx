@@ -58,21 +58,19 @@ export function Sheet({ wearer, needed = [] }: Props) {
   const dirty = Object.keys(typed).some((k) => typed[k] !== (known[k] ?? ""));
   const keep = async () => {
     const now = await need(api.POST("/api/wearers/check/", { body: { typed: text, units: system } }));
-    if (!Object.keys(now.problems).length)
-      save.mutate({ measurements: { ...unlisted(wearer, table.data), ...now.values_mm } });
+    if (!Object.keys(now.problems).length) save.mutate({ measurements: { ...unlisted(wearer, table.data), ...now.values_mm } });
   };
   return (
     <Box sx={{ p: 2.5, overflowY: "auto", display: "flex", gap: 4, flexWrap: "wrap" }}>
       <Box sx={{ flex: "1 1 380px", maxWidth: 520 }}>
-        <Typography variant="h2" component="p" gutterBottom>
+        <Typography variant="h2" component="p" sx={{ mb: 1.5 }}>
           {wearer.name}
         </Typography>
         <Stack spacing={1.75} component="form" onSubmit={(e) => (e.preventDefault(), void keep())}>
           {table.data?.map((row, i) => {
             const wanted = needed.includes(row.key);
             const parsed = check.data?.values_mm[row.key];
-            const retyped =
-              typed[row.key] !== undefined && parsed !== undefined ? `That is ${units.length(parsed, 1)}. ` : "";
+            const retyped = typed[row.key] !== undefined && parsed !== undefined ? `That is ${units.length(parsed, 1)}. ` : "";
             return (
               <TextField
                 key={row.key}
@@ -83,11 +81,7 @@ export function Sheet({ wearer, needed = [] }: Props) {
                 error={!!problems[row.key]}
                 helperText={
                   problems[row.key] ??
-                  (doubts[row.key]
-                    ? `${retyped}${doubts[row.key]}`
-                    : focused === row.key
-                      ? `${retyped}${row.how}`
-                      : retyped)
+                  (doubts[row.key] ? `${retyped}${doubts[row.key]}` : focused === row.key ? `${retyped}${row.how}` : retyped)
                 }
                 onFocus={() => setFocused(row.key)}
                 onChange={(e) => setTyped({ ...typed, [row.key]: e.target.value })}
@@ -122,11 +116,7 @@ export function Sheet({ wearer, needed = [] }: Props) {
             </TextField>
           </Stack>
           <Stack direction="row" spacing={1}>
-            <Button
-              type="submit"
-              variant="contained"
-              disabled={!dirty || save.isPending || Object.keys(problems).length > 0}
-            >
+            <Button type="submit" variant="contained" disabled={!dirty || save.isPending || Object.keys(problems).length > 0}>
               Keep the measurements
             </Button>
             {dirty && <Button onClick={() => setTyped({})}>Leave them as they were</Button>}

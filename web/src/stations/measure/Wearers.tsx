@@ -89,12 +89,7 @@ export function Wearers() {
         {wearers.data?.length === 0 && (
           <Typography color="text.secondary">Nobody yet. Add the person who will wear the first piece.</Typography>
         )}
-        <Stack
-          direction="row"
-          spacing={1}
-          component="form"
-          onSubmit={(e) => (e.preventDefault(), name.trim() && add.mutate())}
-        >
+        <Stack direction="row" spacing={1} component="form" onSubmit={(e) => (e.preventDefault(), name.trim() && add.mutate())}>
           <TextField label="Name of a new wearer" value={name} onChange={(e) => setName(e.target.value)} />
           <Button type="submit" variant="contained" disabled={!name.trim()}>
             Add
@@ -117,10 +112,7 @@ export function Wearers() {
             <Button component="a" href={`/api/wearers/${wearer.id}/file/`} download>
               Take away {wearer.name}’s file
             </Button>
-            <Button
-              color="error"
-              onClick={() => confirm(`Delete ${wearer.name} and all their measurements?`) && remove.mutate(wearer.id)}
-            >
+            <Button color="error" onClick={() => confirm(`Delete ${wearer.name} and all their measurements?`) && remove.mutate(wearer.id)}>
               Delete {wearer.name}
             </Button>
           </>

@@ -19,11 +19,7 @@ import type { StationProps, StationView } from "../Station";
 
 const StandingStage = lazy(() => import("./StandingStage"));
 
-export function PiecesStation({
-  piece,
-  change,
-  children,
-}: StationProps & { children: (view: StationView) => ReactNode }) {
+export function PiecesStation({ piece, change, children }: StationProps & { children: (view: StationView) => ReactNode }) {
   const units = useUnits();
   const go = useNavigate();
   const client = useQueryClient();
@@ -64,8 +60,8 @@ export function PiecesStation({
             <li key={s}>{s}</li>
           ))}
           <li>
-            {units.size(piece.intake.size_mm)}, {units.plain(piece.intake.triangles, 0)} triangles,{" "}
-            {units.volume(piece.intake.volume_mm3)} of material.
+            {units.size(piece.intake.size_mm)}, {units.plain(piece.intake.triangles, 0)} triangles, {units.volume(piece.intake.volume_mm3)}{" "}
+            of material.
           </li>
           <li>The file stays as it came ({piece.file_name}); the mended body is kept beside it.</li>
         </Box>

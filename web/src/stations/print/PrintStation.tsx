@@ -16,11 +16,7 @@ import { Lanes } from "./Lanes";
 
 const LayerChart = lazy(() => import("./LayerChart"));
 
-export function PrintStation({
-  piece,
-  change,
-  children,
-}: StationProps & { children: (view: StationView) => ReactNode }) {
+export function PrintStation({ piece, change, children }: StationProps & { children: (view: StationView) => ReactNode }) {
   const units = useUnits();
   const materials = useMaterials();
   const shop = useShop();
@@ -32,20 +28,11 @@ export function PrintStation({
   const ready = piece.stations.print.state === "fresh";
   const stage = (
     <Box sx={{ p: 2, overflowY: "auto" }}>
-      <Stack
-        direction="row"
-        useFlexGap
-        spacing={2}
-        sx={{ flexWrap: "wrap" }}
-        role="list"
-        aria-label="Parts as they lie"
-      >
+      <Stack direction="row" useFlexGap spacing={2} sx={{ flexWrap: "wrap" }} role="list" aria-label="Parts as they lie">
         {parts.map((p) => (
           <PartCard key={p.name} part={p} />
         ))}
-        {!parts.length && (
-          <Typography color="text.secondary">The parts lie down here once they are joined and estimated.</Typography>
-        )}
+        {!parts.length && <Typography color="text.secondary">The parts lie down here once they are joined and estimated.</Typography>}
       </Stack>
       {piece.print_data && (
         <Box sx={{ display: "flex", flexWrap: "wrap", gap: 3, mt: 2 }}>
@@ -64,9 +51,8 @@ export function PrintStation({
               </Typography>
               <Lanes calendar={wall.data.calendar} shop={shop.data} piece={piece.id} />
               <Typography variant="body2" color="text.secondary">
-                Hours × {units.plain(shop.data?.planning_factor ?? 2, 1)} (everything takes longer), beds changed
-                between {shop.data?.wake_from_h ?? 8} and {shop.data?.wake_to_h ?? 22} h. Nights are shaded; this piece
-                is dark.
+                Hours × {units.plain(shop.data?.planning_factor ?? 2, 1)} (everything takes longer), beds changed between{" "}
+                {shop.data?.wake_from_h ?? 8} and {shop.data?.wake_to_h ?? 22} h. Nights are shaded; this piece is dark.
               </Typography>
             </Box>
           )}
@@ -90,12 +76,7 @@ export function PrintStation({
             </MenuItem>
           ))}
         </TextField>
-        <NumberField
-          label="Walls"
-          width={90}
-          value={r.walls ?? 3}
-          onCommit={(v) => v !== null && change({ walls: Math.round(v) })}
-        />
+        <NumberField label="Walls" width={90} value={r.walls ?? 3} onCommit={(v) => v !== null && change({ walls: Math.round(v) })} />
         <NumberField
           label="Infill"
           suffix="%"
@@ -110,8 +91,7 @@ export function PrintStation({
         value={materials.data ? (r.material ?? "pla") : ""}
         onChange={(e) => change({ material: e.target.value })}
         helperText={
-          stuff &&
-          `Softens near ${units.plain(stuff.softens_deg_c, 0)} °C${stuff.softens_deg_c < 65 ? ": not for a hot car" : ""}.`
+          stuff && `Softens near ${units.plain(stuff.softens_deg_c, 0)} °C${stuff.softens_deg_c < 65 ? ": not for a hot car" : ""}.`
         }
       >
         {materials.data?.map((m) => (
@@ -155,8 +135,8 @@ export function PrintStation({
         Take away the files
       </Button>
       <Typography variant="body2" color="text.secondary">
-        3MF and STL of every part as it lies, plan.json, the cut list and a sheet for the bench. Keep an eye, or a smoke
-        alarm, on running printers.
+        3MF and STL of every part as it lies, plan.json, the cut list and a sheet for the bench. Keep an eye, or a smoke alarm, on running
+        printers.
       </Typography>
     </>
   );
@@ -170,18 +150,8 @@ function PartCard({ part }: { part: Schemas["PrintPart"] }) {
   return (
     <Box role="listitem" sx={{ width: 168, borderTop: `2px solid ${inks.ink}`, pt: 0.5 }}>
       <Typography sx={{ fontWeight: 600 }}>{part.name.replace(/^.*-/, "")}</Typography>
-      <Stack
-        direction="row"
-        spacing={1}
-        sx={{ alignItems: "flex-end", borderBottom: `1px solid ${inks.ink}`, height: 108 }}
-      >
-        <Silhouette
-          path={part.picture}
-          width={96}
-          height={104}
-          label={`${part.name} lying, from the side`}
-          fill={inks.faint}
-        />
+      <Stack direction="row" spacing={1} sx={{ alignItems: "flex-end", borderBottom: `1px solid ${inks.ink}`, height: 108 }}>
+        <Silhouette path={part.picture} width={96} height={104} label={`${part.name} lying, from the side`} fill={inks.faint} />
         <Silhouette path={part.footprint} width={60} height={60} label={`${part.name} from above`} fill={inks.line} />
       </Stack>
       <Typography variant="body2">{units.size(part.size_mm)}</Typography>
