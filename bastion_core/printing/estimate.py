@@ -9,6 +9,7 @@ a sample of layers.
 from dataclasses import dataclass, replace
 
 import numpy as np
+from numpy.typing import NDArray
 from shapely.geometry.base import BaseGeometry
 
 from bastion_core.cut.printers import Printer
@@ -87,24 +88,27 @@ def _count(section: BaseGeometry) -> tuple[int, int, int]:
 
 def _overhangs(mesh: Mesh, from_deg: float, down: Floats = _DOWN) -> tuple[Floats, Floats, Floats]:
     """Of each face that hangs too far out when ``down`` is below: its projected area, its height, the drop under it."""
-    vectors = mesh.area_vectors
-    facing = vectors @ down
-    height = -(mesh.vertices @ down)
-    height -= height.min()
-    middle_height = height[mesh.faces].mean(axis=1)
-    lengths = np.linalg.norm(vectors, axis=1)
-    hanging = (facing > np.sin(np.radians(from_deg)) * lengths) & (middle_height > _FOOT_MM) & (lengths > 1e-9)
+    hanging = hanging_faces(mesh, down, from_deg)
     if not hanging.any():
         return np.zeros(0), np.zeros(0), np.zeros(0)
     spots = mesh.triangles[hanging].mean(axis=1)
+    height = -(spots @ down) + float((mesh.vertices @ down).max())
     distance, _ = mesh.rays.first_hits(spots + down * 1e-3, np.tile(down, (len(spots), 1)))
-    return facing[hanging], middle_height[hanging], np.minimum(distance, middle_height[hanging])
+    return (mesh.area_vectors @ down)[hanging], height, np.minimum(distance, height)
 
 
 def support_mm3(mesh: Mesh, down: Floats, from_deg: float = 45.0) -> float:
     """Space under overhangs that a slicer would fill with support when ``down`` (unit vector) is below, before its density."""
     area, _, drop = _overhangs(mesh, from_deg, down)
     return float((area * np.where(drop > 1.0, drop, 0.0)).sum())
+
+
+def hanging_faces(mesh: Mesh, down: Floats, from_deg: float = 45.0) -> NDArray[np.bool_]:
+    """(m,): which faces hang too far out over air when ``down`` is below."""
+    lengths = np.linalg.norm(mesh.area_vectors, axis=1)
+    height = -(mesh.vertices @ down)
+    above_foot = (height - height.min())[mesh.faces].mean(axis=1) > _FOOT_MM
+    return np.asarray((mesh.area_vectors @ down > np.sin(np.radians(from_deg)) * lengths) & above_foot & (lengths > 1e-9))
 
 
 def _resliced(shape: Shape, layer_mm: float) -> Shape:

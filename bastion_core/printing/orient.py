@@ -4,6 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 from scipy.spatial import ConvexHull, QhullError
 
 from bastion_core.cut.printers import SIX_SIDES, Lying, Printer, lie_on
@@ -11,12 +12,13 @@ from bastion_core.formats.glb import simplified
 from bastion_core.geometry.mesh import Floats, Mesh
 from bastion_core.geometry.place import shifting, turn_to_down
 from bastion_core.geometry.solid import Solid
-from bastion_core.printing.estimate import support_mm3
+from bastion_core.printing.estimate import hanging_faces, support_mm3
 
 _JUDGED_TRIANGLES = 20_000
 # What counts against a way to lie, in minutes of print: common practice, no source.
-_MIN_PER_SUPPORT_CM3 = 1.0
-"""Printing it takes a third of a minute; the rest is its scars."""
+_MIN_PER_SUPPORT_CM3 = 0.3
+_MIN_PER_SCARRED_CM2 = 8.0
+"""Sanding where support touched a face that shows; inside a shell nobody looks."""
 _MIN_PER_HEIGHT_MM = 0.25
 _MIN_FOR_NO_FOOT = 90.0
 _MIN_FOR_TIPPING = 120.0
@@ -44,7 +46,8 @@ def ways_to_lie(solid: Solid, cut_faces: Sequence[Floats] = ()) -> list[Way]:
     for down in downs:
         if not any(float(down @ other) > 0.9995 for other in kept):
             kept.append(down / np.linalg.norm(down))
-    return sorted((_judge(mesh, down) for down in kept), key=lambda w: w.cost_min)
+    shows = _faces_that_show(mesh)
+    return sorted((_judge(mesh, shows, down) for down in kept), key=lambda w: w.cost_min)
 
 
 def _flat_sides(mesh: Mesh) -> list[Floats]:
@@ -61,14 +64,29 @@ def _flat_sides(mesh: Mesh) -> list[Floats]:
     return [normals[i] / np.linalg.norm(normals[i]) for i in largest if totals[i] > 0.02 * areas.sum()]
 
 
-def _judge(mesh: Mesh, down: Floats) -> Way:
+def _faces_that_show(mesh: Mesh) -> NDArray[np.bool_]:
+    """(m,): faces that see only open air, straight ahead and to the sides: the outside of a shell, not its inside."""
+    normals = mesh.area_vectors / np.maximum(np.linalg.norm(mesh.area_vectors, axis=1), 1e-12)[:, None]
+    start = mesh.triangles.mean(axis=1) + normals * 1e-2
+    shows = np.ones(len(normals), dtype=np.bool_)
+    for lean in np.vstack([np.zeros(3), np.eye(3), -np.eye(3)]):
+        # Leaned by up to 45 degrees: from under a dome one looks straight out of its opening.
+        ahead = normals + lean * (1 - np.abs(normals @ lean))[:, None]
+        ahead /= np.maximum(np.linalg.norm(ahead, axis=1), 1e-12)[:, None]
+        distance, _ = mesh.rays.first_hits(start, ahead)
+        shows &= ~np.isfinite(distance)
+    return shows
+
+
+def _judge(mesh: Mesh, shows: NDArray[np.bool_], down: Floats) -> Way:
     turned = mesh.vertices @ turn_to_down(down)[:3, :3].T
     size = np.ptp(turned, axis=0)
     support = support_mm3(mesh, down)
+    scarred = float(np.linalg.norm(mesh.area_vectors[hanging_faces(mesh, down) & shows], axis=1).sum())
     low = turned[:, 2][mesh.faces].max(axis=1) < turned[:, 2].min() + 0.2
     foot = float(np.abs(mesh.area_vectors[low] @ down).sum())
     wanted = 0.06 * float(size[0] * size[1])
-    cost = _MIN_PER_SUPPORT_CM3 * support / 1000 + _MIN_PER_HEIGHT_MM * float(size[2])
+    cost = _MIN_PER_SUPPORT_CM3 * support / 1000 + _MIN_PER_SCARRED_CM2 * scarred / 100 + _MIN_PER_HEIGHT_MM * float(size[2])
     cost += _MIN_FOR_NO_FOOT * (1 - min(foot / max(wanted, 1e-9), 1.0))
     return Way((float(down[0]), float(down[1]), float(down[2])), cost, support, foot)
 

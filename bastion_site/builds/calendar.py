@@ -2,9 +2,11 @@
 
 from datetime import datetime, timedelta
 
+from django.core.cache import cache
 from django.utils import timezone
 
 from bastion_core.printing.queue import Task, Waking, done_by, schedule
+from bastion_site.builds.hashing import hash_of
 from bastion_site.builds.models import Build, Derived
 from bastion_site.shop.models import Shop
 
@@ -23,7 +25,9 @@ def build_calendar(build: Build) -> dict:
         if result.summary["unprintable"]:
             missing.append(piece.name)
     begin = _next_hour()
-    slots = schedule(tasks, begin, Waking(shop.wake_from_h, shop.wake_to_h), shop.planning_factor)
+    waking = Waking(shop.wake_from_h, shop.wake_to_h)
+    key = "calendar" + hash_of(begin, [(t.name, t.hours) for t in tasks], waking.__dict__, shop.planning_factor)
+    slots = cache.get_or_set(key, lambda: schedule(tasks, begin, waking, shop.planning_factor), 3600)
     end = done_by(slots, begin) if slots else None
     late = None
     if end and build.due:

@@ -4,8 +4,6 @@ A station's result is fresh when there is one under the hash of today's recipe. 
 marked stale by hand: change a decision anywhere, and every hash after it is another one.
 """
 
-import hashlib
-import json
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -16,20 +14,14 @@ from bastion_core.errors import BastionError, RecipeProblem
 from bastion_core.join.pins import PinRule
 from bastion_core.plan import FitRecipe
 from bastion_core.printing.profile import Profile
+from bastion_site.builds.hashing import hash_of
 from bastion_site.builds.models import Derived, Piece
 from bastion_site.jobs.models import Job
 from bastion_site.shop.models import Printer, Shop
 
-COMPUTED_BY = 1
-"""Raised when the core computes something differently, so that old results are not taken for new ones."""
 STATIONS = ("intake", "fit", "cut", "join", "print")
 STATES = [("fresh", "fresh"), ("computing", "computing"), ("stale", "stale"), ("failed", "failed")]
 VERDICTS = [("holds", "holds"), ("tight", "tight"), ("stops", "stops"), ("waits", "waits")]
-
-
-def hash_of(*parts) -> str:
-    """A short stable hash of JSON-able values."""
-    return hashlib.sha256(json.dumps([COMPUTED_BY, *parts], sort_keys=True, default=str).encode()).hexdigest()[:32]
 
 
 def cut_from(record: dict) -> Cut:
