@@ -13,6 +13,7 @@ import { useUnits } from "./units";
 
 export function Findings({ findings, onTry }: { findings: Finding[]; onTry?: (change: Change) => void }) {
   const { inks } = useTheme().palette;
+  const units = useUnits();
   if (!findings.length) {
     return (
       <Stack direction="row" spacing={1} sx={{ alignItems: "center" }}>
@@ -26,12 +27,12 @@ export function Findings({ findings, onTry }: { findings: Finding[]; onTry?: (ch
       {findings.map((f, i) => (
         <Box key={i} component="li" sx={{ borderLeft: `4px solid ${inks[f.verdict]}`, pl: 1.5, py: 0.25 }}>
           <Mark verdict={f.verdict} word />
-          <Typography sx={{ mt: 0.25 }}>{f.text}</Typography>
+          <Typography sx={{ mt: 0.25 }}>{units.prose(f.text)}</Typography>
           <Stack direction="row" spacing={1} sx={{ mt: f.remedies.length ? 0.75 : 0, flexWrap: "wrap" }}>
             {onTry &&
               f.remedies.map((r) => (
                 <Button key={r.label} variant="outlined" size="small" onClick={() => onTry(r.change as Change)}>
-                  {r.label}
+                  {units.prose(r.label)}
                 </Button>
               ))}
           </Stack>

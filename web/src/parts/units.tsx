@@ -18,6 +18,14 @@ export function formats(system: UnitSystem) {
     plainLength,
     length: (mm: number, digits = 0) => `${plainLength(mm, digits)} ${unit}`,
     size: (mm: readonly number[]) => `${mm.map((v) => plainLength(v)).join(" × ")} ${unit}`,
+    /** A sentence of the site's, its lengths in the maker's unit. Layer heights and pins are told in mm everywhere. */
+    prose: (text: string) =>
+      inch
+        ? text.replace(
+            /((?:\d+(?:\.\d+)?(?: × | to | and ))*\d+(?:\.\d+)?) mm\b(?![²³/])/g,
+            (_, run: string) => `${run.replace(/\d+(?:\.\d+)?/g, (mm) => plainLength(Number(mm), mm.includes(".") ? 1 : 0))} in`,
+          )
+        : text,
     /** The value of an input field: no grouping. */
     field: (mm: number) => String(Number((inch ? mm / 25.4 : mm).toFixed(inch ? 3 : 2))),
     fromField: (value: number) => (inch ? value * 25.4 : value),

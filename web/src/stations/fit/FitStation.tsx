@@ -53,7 +53,7 @@ export function FitStation({ piece, change, children }: StationProps & { childre
       {fit && (
         <Typography>
           Suggested: <b>{units.percent(fit.suggested)}</b>
-          {fit.verdict === "holds" ? ` (${fit.reason.replace(/\.$/, "")})` : ""}.
+          {fit.verdict === "holds" ? ` (${units.prose(fit.reason).replace(/\.$/, "")})` : ""}.
         </Typography>
       )}
       <TextField

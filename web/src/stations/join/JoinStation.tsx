@@ -174,7 +174,7 @@ function SeamDrawing({ seam }: { seam: Schemas["Seam"] }) {
         ))}
       </svg>
       <Typography variant="body2" color="text.secondary">
-        {seam.advice || `Squares of ${units.length(grid)}.`}
+        {units.prose(seam.advice) || `Squares of ${units.length(grid)}.`}
       </Typography>
     </Box>
   );

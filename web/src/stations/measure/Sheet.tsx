@@ -53,8 +53,9 @@ export function Sheet({ wearer, needed = [] }: Props) {
       for (const key of ["wearers", "wall", "piece"]) void client.invalidateQueries({ queryKey: [key] });
     },
   });
-  const problems = check.data?.problems ?? {};
-  const doubts = check.data?.doubts ?? {};
+  const prose = (told: Record<string, string> = {}) => Object.fromEntries(Object.entries(told).map(([k, v]) => [k, units.prose(v)]));
+  const problems = prose(check.data?.problems);
+  const doubts = prose(check.data?.doubts);
   const dirty = Object.keys(typed).some((k) => typed[k] !== (known[k] ?? ""));
   const keep = async () => {
     const now = await need(api.POST("/api/wearers/check/", { body: { typed: text, units: system } }));

@@ -57,7 +57,7 @@ export function PiecesStation({ piece, change, children }: StationProps & { chil
       {piece.intake && (
         <Box component="ul" aria-label="Health" sx={{ m: 0, pl: 2.25 }}>
           {piece.intake.sentences.map((s) => (
-            <li key={s}>{s}</li>
+            <li key={s}>{units.prose(s)}</li>
           ))}
           <li>
             {units.size(piece.intake.size_mm)}, {units.plain(piece.intake.triangles, 0)} triangles, {units.volume(piece.intake.volume_mm3)}{" "}
@@ -92,7 +92,7 @@ export function PiecesStation({ piece, change, children }: StationProps & { chil
         label="Unit of the file"
         value={r.unit ?? ""}
         onChange={(e) => change({ unit: e.target.value as Change["unit"] })}
-        helperText={piece.intake ? `${piece.intake.unit}: ${piece.intake.unit_reason}` : undefined}
+        helperText={piece.intake ? `${piece.intake.unit}: ${units.prose(piece.intake.unit_reason)}` : undefined}
       >
         <MenuItem value="">as guessed</MenuItem>
         {["mm", "cm", "in", "m"].map((u) => (
