@@ -1,0 +1,69 @@
+"""Long work reports forward only, and stops when its callback says so."""
+
+import subprocess
+import sys
+import unittest
+from pathlib import Path
+
+from bastion_core.cut.printers import Printer
+from bastion_core.cut.propose import propose_cuts
+from bastion_core.errors import Stopped
+from bastion_core.geometry.solid import Solid
+from bastion_core.join.pins import PinRule, join
+from bastion_core.pieces.intake import take_in
+from bastion_core.plan import cut_stage, print_stage
+from bastion_core.printing.profile import Profile
+from bastion_core.progress import span
+from bastion_core.tests.shapes import BUNNY, reference
+
+ROOT = Path(__file__).resolve().parents[2]
+SMALL = [Printer("small", 110, 110, 110)]
+
+
+class Stopper:
+    """Counts calls and raises at the given one."""
+
+    def __init__(self, at: int | None = None) -> None:
+        self.at, self.seen = at, []
+
+    def __call__(self, fraction: float, what: str) -> None:
+        self.seen.append(fraction)
+        if self.at is not None and len(self.seen) >= self.at:
+            raise Stopped
+
+
+class Progress(unittest.TestCase):
+    def test_intake_and_cut_go_forward(self):
+        watch = Stopper()
+        taken = take_in(BUNNY, progress=span(watch, 0.0, 0.4))
+        cutting = cut_stage(taken.solid, SMALL, (1.0, 1.0, 1.0), "p", progress=span(watch, 0.4, 0.7))
+        joined = join(cutting.parting, PinRule(), span(watch, 0.7, 0.8))
+        print_stage(joined, SMALL, Profile(), span(watch, 0.8, 1.0))
+        self.assertGreater(len(watch.seen), 10)
+        self.assertEqual(watch.seen, sorted(watch.seen))
+        self.assertLessEqual(watch.seen[-1], 1.0)
+
+    def test_every_stage_can_be_stopped(self):
+        solid = Solid.from_mesh(reference(BUNNY))
+        with self.assertRaises(Stopped):
+            take_in(BUNNY, progress=Stopper(2))
+        for at in (1, 2, 4):
+            with self.assertRaises(Stopped):
+                propose_cuts(solid, SMALL, (1.0, 1.0, 1.0), "p", progress=Stopper(at))
+        parting = cut_stage(solid, SMALL, (1.0, 1.0, 1.0), "p").parting
+        with self.assertRaises(Stopped):
+            join(parting, PinRule(), Stopper(2))
+
+
+class TheOneCommand(unittest.TestCase):
+    def test_help_and_what_is_no_command(self):
+        listed = subprocess.run([sys.executable, "bastion", "help"], cwd=ROOT, capture_output=True, text=True)
+        for name in ("demo", "serve", "plan", "test", "check", "bench", "shots"):
+            self.assertIn(f"  {name}", listed.stdout)
+        wrong = subprocess.run([sys.executable, "bastion", "fly"], cwd=ROOT, capture_output=True, text=True)
+        self.assertEqual((wrong.returncode, wrong.stderr.count("\n")), (1, 1))
+
+    def test_the_core_needs_no_web_framework(self):
+        code = "import sys; sys.modules['django'] = None; import bastion_core.__main__, bastion_core.takeaway; print('ok')"
+        done = subprocess.run([sys.executable, "-c", code], cwd=ROOT, capture_output=True, text=True)
+        self.assertEqual(done.stdout.strip(), "ok", done.stderr)
