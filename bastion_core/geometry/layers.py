@@ -13,7 +13,7 @@ import numpy as np
 
 from bastion_core.geometry.mesh import Floats, Mesh
 
-_BLOCK = 4_000_000
+_BLOCK = 800_000
 """Segments worked on at once; keeps the memory of a fine slicing of a large mesh bounded."""
 
 
