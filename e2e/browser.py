@@ -3,7 +3,7 @@
 import os
 from contextlib import contextmanager
 
-from playwright.sync_api import Browser, Page, sync_playwright
+from playwright.sync_api import Browser, Page, expect, sync_playwright
 
 ARGUMENTS = [
     "--no-sandbox",
@@ -14,6 +14,7 @@ ARGUMENTS = [
     "--disable-component-update",
     "--no-first-run",
 ]
+expect.set_options(timeout=15_000)  # a busy machine draws slowly
 SIZE = {"width": 1280, "height": 800}
 
 
