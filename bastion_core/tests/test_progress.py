@@ -57,13 +57,13 @@ class Progress(unittest.TestCase):
 
 class TheOneCommand(unittest.TestCase):
     def test_help_and_what_is_no_command(self):
-        listed = subprocess.run([sys.executable, "bastion", "help"], cwd=ROOT, capture_output=True, text=True)
+        listed = subprocess.run([sys.executable, "bastion", "help"], cwd=ROOT, capture_output=True, encoding="utf-8")
         for name in ("demo", "serve", "plan", "test", "check", "bench", "shots"):
             self.assertIn(f"  {name}", listed.stdout)
-        wrong = subprocess.run([sys.executable, "bastion", "fly"], cwd=ROOT, capture_output=True, text=True)
+        wrong = subprocess.run([sys.executable, "bastion", "fly"], cwd=ROOT, capture_output=True, encoding="utf-8")
         self.assertEqual((wrong.returncode, wrong.stderr.count("\n")), (1, 1))
 
     def test_the_core_needs_no_web_framework(self):
         code = "import sys; sys.modules['django'] = None; import bastion_core.__main__, bastion_core.takeaway; print('ok')"
-        done = subprocess.run([sys.executable, "-c", code], cwd=ROOT, capture_output=True, text=True)
+        done = subprocess.run([sys.executable, "-c", code], cwd=ROOT, capture_output=True, encoding="utf-8")
         self.assertEqual(done.stdout.strip(), "ok", done.stderr)
