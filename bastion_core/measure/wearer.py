@@ -8,58 +8,8 @@ from typing import Any
 from scipy.special import ellipe
 
 from bastion_core.errors import MeasureProblem
-
-
-@dataclass(frozen=True)
-class Measurement:
-    """One row of the table of measurements. Limits in millimetres."""
-
-    key: str
-    name: str
-    how: str
-    least: float
-    most: float
-    usual_least: float
-    usual_most: float
-    source: str
-
-
-# Possible: a child of about one year to the tallest people on record, widened. Usual: mean of the 2012 US
-# Army survey -3.5 SD of the women's to +3.5 SD of the men's (from memory, medium confidence) for adults, and
-# stretched downward to a child of 120 cm.
-_SURVEY = (
-    "ISO 8559-1 / ISO 7250-1 for the definition; usual range from the 2012 US Army survey's mean and SD (from memory), widened for children"
-)
-TABLE: tuple[Measurement, ...] = (
-    Measurement("stature_mm", "Stature", "Barefoot against a wall, crown to floor.", 600, 2800, 1150, 2060, _SURVEY),
-    Measurement(
-        "head_circumference_mm",
-        "Head circumference",
-        "Tape above the brows and round the widest back, over the hair as worn.",
-        300,
-        800,
-        490,
-        650,
-        _SURVEY,
-    ),
-    Measurement(
-        "head_breadth_mm",
-        "Head breadth",
-        "Caliper or two boards: the straight distance across, above the ears. Not the tape's way round.",
-        90,
-        240,
-        125,
-        180,
-        _SURVEY,
-    ),
-    Measurement(
-        "head_length_mm", "Head length", "Straight distance from between the brows to the back of the head.", 110, 300, 160, 230, _SURVEY
-    ),
-    Measurement(
-        "chin_to_crown_mm", "Chin to crown", "Straight height from under the chin to the top of the head.", 120, 340, 175, 270, _SURVEY
-    ),
-)
-ROWS = {row.key: row for row in TABLE}
+from bastion_core.measure.readings import usual_sd_mm
+from bastion_core.measure.table import ROWS, TABLE, Measurement, bare_key
 
 
 @dataclass(frozen=True)
@@ -70,14 +20,33 @@ class Wearer:
     sex: str | None = None
     mass_kg: float | None = None
     measurements: dict[str, float] = field(default_factory=dict)
+    sds: dict[str, float] = field(default_factory=dict)
+    """Doubt of a measurement (one standard deviation, mm) where repeats or the way it was taken tell it."""
 
-    def get(self, key: str) -> float | None:
-        """A measurement in mm, or None where it was not taken."""
+    def get(self, key: str, side: str = "") -> float | None:
+        """A measurement in mm, or None where it was not taken.
+
+        With ``side`` that side's own value, else the one for both, else the other side's.
+        """
+        if side:
+            other = "left" if side == "right" else "right"
+            found = (self.measurements.get(k) for k in (f"{side}_{key}", key, f"{other}_{key}"))
+            return next((v for v in found if v is not None), None)
         return self.measurements.get(key)
+
+    def sd_mm(self, key: str, side: str = "") -> float | None:
+        """Doubt of a measurement that was taken: what the readings tell, else what its tool usually leaves. None when not taken."""
+        value = self.get(key, side)
+        if value is None:
+            return None
+        named = (f"{side}_{key}" if side else key, key)
+        return next((self.sds[k] for k in named if k in self.sds), None) or usual_sd_mm(key, value)
 
     def as_dict(self) -> dict[str, Any]:
         """The wearer file's content."""
-        return {"name": self.name, "sex": self.sex, "mass_kg": self.mass_kg, "measurements": dict(self.measurements)}
+        return {"name": self.name, "sex": self.sex, "mass_kg": self.mass_kg, "measurements": dict(self.measurements)} | (
+            {"sds": dict(self.sds)} if self.sds else {}
+        )
 
 
 def wearer_from_dict(data: object) -> Wearer:
@@ -99,7 +68,10 @@ def wearer_from_dict(data: object) -> Wearer:
         raise MeasureProblem(f"“sex” in the wearer file has to be “female”, “male” or null, not {sex!r}.")
     if mass is not None and (isinstance(mass, bool) or not isinstance(mass, int | float) or not 2 <= mass <= 500):
         raise MeasureProblem(f"“mass_kg” in the wearer file has to be between 2 and 500, or null, not {mass!r}.")
-    return Wearer(str(data.get("name") or ""), sex, None if mass is None else float(mass), kept)
+    sds = data.get("sds") or {}
+    if not isinstance(sds, dict) or not all(isinstance(v, int | float) and not isinstance(v, bool) and 0 < v < 500 for v in sds.values()):
+        raise MeasureProblem("“sds” in the wearer file has to be an object of millimetres by name, each over 0.")
+    return Wearer(str(data.get("name") or ""), sex, None if mass is None else float(mass), kept, {str(k): float(v) for k, v in sds.items()})
 
 
 def read_wearer(path: Path) -> Wearer:
@@ -150,7 +122,16 @@ def doubts(measurements: dict[str, float]) -> dict[str, str]:
             asked[key] = (
                 f"{value:.0f} mm is unusual ({row.usual_least:.0f} to {row.usual_most:.0f} mm). {_slip(row, value) or 'Measure once more.'}"
             )
-    breadth, length, round_mm = (measurements.get(k) for k in ("head_breadth_mm", "head_length_mm", "head_circumference_mm"))
+    asked |= _head_doubts(measurements)
+    for ask in (_side_doubts, _order_doubts, _share_doubts):
+        for key, why in ask(measurements).items():
+            asked.setdefault(key, why)
+    return asked
+
+
+def _head_doubts(taken: dict[str, float]) -> dict[str, str]:
+    asked: dict[str, str] = {}
+    breadth, length, round_mm = (taken.get(k) for k in ("head_breadth_mm", "head_length_mm", "head_circumference_mm"))
     if breadth and length and breadth >= length:
         asked["head_breadth_mm"] = (
             "The head would be wider than it is long. Was the tape's way round taken for the breadth, or the two swapped?"
@@ -161,12 +142,64 @@ def doubts(measurements: dict[str, float]) -> dict[str, str]:
             asked["head_circumference_mm"] = (
                 f"No oval of {breadth:.0f} × {length:.0f} mm has this way round: it lies between {least:.0f} and {most:.0f} mm. One of the three is off."
             )
-    stature, chin = measurements.get("stature_mm"), measurements.get("chin_to_crown_mm")
-    if stature and chin and not 0.09 <= chin / stature <= 0.22:
-        asked.setdefault(
-            "chin_to_crown_mm",
-            "Against the stature this head would be out of proportion (ordinary is a seventh to an eighth of it, a child's a sixth).",
-        )
+    return asked
+
+
+SIDES_DIFFER = 0.06
+"""Left and right further apart than this are asked about; common practice, no source."""
+
+
+def _side_doubts(taken: dict[str, float]) -> dict[str, str]:
+    asked = {}
+    for row in TABLE:
+        left, right = taken.get(f"left_{row.key}"), taken.get(f"right_{row.key}")
+        if row.sided and left and right and abs(left - right) > SIDES_DIFFER * max(left, right):
+            asked[f"right_{row.key}"] = (
+                f"Left and right differ by {100 * abs(left - right) / max(left, right):.0f} % ({left:.0f} and {right:.0f} mm). Measure both once more."
+            )
+    return asked
+
+
+_BELOW = (
+    ("wrist_girth_mm", "forearm_girth_mm"), ("wrist_girth_mm", "knuckle_girth_mm"), ("ankle_girth_mm", "calf_girth_mm"),
+    ("ankle_girth_mm", "heel_instep_girth_mm"), ("mid_thigh_girth_mm", "thigh_girth_mm"), ("knee_girth_mm", "thigh_girth_mm"),
+    ("upper_arm_girth_mm", "upper_arm_girth_bent_mm"), ("elbow_girth_mm", "elbow_girth_bent_mm"), ("knee_girth_mm", "knee_girth_bent_mm"),
+    ("thigh_girth_mm", "thigh_girth_seated_mm"), ("neck_girth_mm", "head_circumference_mm"), ("chest_girth_mm", "shoulder_girth_mm"),
+)  # fmt: skip
+"""Pairs of girths of which the first is never the larger one."""
+
+
+def _order_doubts(taken: dict[str, float]) -> dict[str, str]:
+    asked = {}
+    for prefix in ("", "left_", "right_"):
+        for small, large in _BELOW:
+            a, b = taken.get(prefix + small), taken.get(prefix + large)
+            if a and b and a > b:
+                asked[prefix + small] = (
+                    f"Larger than the {ROWS[large].name.lower()} ({a:.0f} over {b:.0f} mm): a ring that passes one could not pass the other. Were the two swapped?"
+                )
+    return asked
+
+
+# Least and most as a share of stature: Drillis & Contini's mean (from memory) and a fifth each way; chin to crown after a child's and an adult's head.
+_SHARES = {
+    "chin_to_crown_mm": (0.09, 0.22), "crotch_height_mm": (0.38, 0.55), "knee_height_mm": (0.23, 0.34), "forearm_length_mm": (0.117, 0.19),
+    "upper_arm_length_mm": (0.149, 0.225), "hand_length_mm": (0.086, 0.13), "foot_length_mm": (0.122, 0.182), "shank_length_mm": (0.19, 0.295),
+    "thigh_length_mm": (0.19, 0.295), "torso_length_mm": (0.28, 0.44), "arm_length_mm": (0.26, 0.4), "shoulder_breadth_mm": (0.17, 0.28),
+}  # fmt: skip
+
+
+def _share_doubts(taken: dict[str, float]) -> dict[str, str]:
+    stature = taken.get("stature_mm")
+    if not stature:
+        return {}
+    asked = {}
+    for key, value in taken.items():
+        least, most = _SHARES.get(bare_key(key), (0.0, 9.0))
+        if not least <= value / stature <= most:
+            asked[key] = (
+                f"Against the stature this is out of proportion: {100 * value / stature:.1f} % of it, {100 * least:.0f} to {100 * most:.0f} % is ordinary. Is one of the two in another unit?"
+            )
     return asked
 
 
@@ -185,3 +218,9 @@ def possible_circumferences_mm(breadth_mm: float, length_mm: float) -> tuple[flo
     """
     ellipse = ellipse_perimeter_mm(breadth_mm, length_mm)
     return 0.97 * ellipse, (ellipse + 2 * (breadth_mm + length_mm)) / 2
+
+
+__all__ = [
+    "ROWS", "TABLE", "Measurement", "Wearer", "check_possible", "doubts", "ellipse_perimeter_mm", "possible_circumferences_mm",
+    "read_wearer", "wearer_from_dict",
+]  # fmt: skip

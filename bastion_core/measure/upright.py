@@ -1,0 +1,277 @@
+"""A scan as a phone gives it, made usable: unit found, bits dropped, noise calmed, stood upright and facing -y.
+
+The scan is laid over the template in all the ways it could lie and settles on the nearest;
+three points shown by the maker are the sure way when that fails.
+"""
+
+import itertools
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from functools import cache
+from math import log
+
+import numpy as np
+from scipy.sparse import coo_matrix, diags
+from scipy.sparse.csgraph import connected_components
+from scipy.spatial import cKDTree
+
+from bastion_core.errors import MeshProblem, RecipeProblem
+from bastion_core.geometry.mesh import Floats, Mesh
+from bastion_core.geometry.place import scaling, shifting
+from bastion_core.geometry.rays import surface_sample
+from bastion_core.measure.scan import Taken, measure_body, measure_head
+from bastion_core.measure.template import template_of
+from bastion_core.units import MM_PER_UNIT
+
+KINDS = ("head", "body")
+_USUAL_LONGEST_MM = {"head": 300.0, "body": 1680.0}
+_PLAUSIBLE_MM = {"head": (170.0, 700.0), "body": (700.0, 2400.0)}
+_POINTS = {"head": ("nose tip", "left ear", "right ear"), "body": ("crown", "left heel", "right heel")}
+_KEEP_SHARE = 0.03
+_SAMPLE = 900
+_TRIM = 0.75
+
+
+@dataclass(frozen=True, eq=False)
+class Scan:
+    """A scan in millimetres, upright, front at -y, lowest point at z = 0, and what was done to it."""
+
+    mesh: Mesh
+    kind: str
+    unit: str
+    mm_per_unit: float
+    turned: Floats
+    """4x4 from the file's own coordinates to the upright millimetres."""
+    done: tuple[str, ...]
+    off_mm: float
+    """How far it lies from the template at the best, as a middle value: large where the pose is doubtful."""
+
+
+def take_scan(mesh: Mesh, kind: str, unit: str | None = None, points: Sequence[Sequence[float]] | None = None, mm_per_unit: float | None = None) -> Scan:
+    """Make a raw scan (in its file's units) usable.
+
+    ``points`` are three places (file units) as in ``points_wanted``. Raises MeshProblem when no unit or pose makes it a
+    person, RecipeProblem for an unknown kind or unit.
+    """
+    if kind not in KINDS:
+        raise RecipeProblem(f"“{kind}” is no kind of scan. Use head or body.")
+    if not np.isfinite(mesh.size).all() or float(mesh.size.max()) <= 0:
+        raise MeshProblem("The scan has no size. Export it again.")
+    kept = _largest_parts(mesh)
+    tries: list[Scan] = []
+    last = MeshProblem("The scan could not be stood up.")
+    for candidate, factor, why in _units(float(kept.size.max()), kind, unit, mm_per_unit):
+        try:
+            tries.append(_stood(kept, kind, candidate, factor, points))
+        except MeshProblem as problem:
+            last = problem
+            continue
+        tries[-1] = replace(tries[-1], done=(why, *tries[-1].done))
+    if not tries:
+        raise last
+    scan = min(tries, key=_unlikely) if len(tries) > 1 else tries[0]
+    if kept.triangle_count < mesh.triangle_count:
+        bits = f"{mesh.triangle_count - kept.triangle_count:,} triangles of loose bits were left out"
+        scan = replace(scan, done=(*scan.done, bits))
+    return scan
+
+
+def _stood(kept: Mesh, kind: str, unit: str, factor: float, points: Sequence[Sequence[float]] | None) -> Scan:
+    raw = kept.transformed(scaling(factor, factor, factor))
+    calm = _calmed(raw)
+    done = [] if calm is raw else ["the surface was noisy and was smoothed"]
+    if points is not None:
+        move, off = _settle(calm, kind, [_by_points(np.asarray(points, dtype=np.float64) * factor, kind)])
+        done.append("stood up by the three points shown")
+    else:
+        move, off = _settle(calm, kind, _starts(calm))
+        done.append("turned upright and to the front by laying it over the stand-in body")
+    stood = calm.transformed(move)
+    drop = shifting(np.array([0.0, 0.0, -stood.bounds[0, 2]]))
+    return Scan(stood.transformed(drop), kind, unit, factor, drop @ move @ scaling(factor, factor, factor), tuple(done), off)
+
+
+def _unlikely(scan: Scan) -> float:
+    """How far a head's breadth and way round are from a grown person's, in logarithms: what tells centimetres from inches."""
+    if scan.kind == "body":
+        return abs(log(float(scan.mesh.size[2]) / _USUAL_LONGEST_MM["body"]))
+    try:
+        taken = measure_head(scan.mesh).values
+    except MeshProblem:
+        return np.inf
+    return abs(log(taken["head_breadth_mm"] / 152)) + abs(log(taken["head_circumference_mm"] / 568))
+
+
+def measure_scan(scan: Scan, hair_mm: float = 0.0) -> Taken:
+    """Measurements of a scan; ``hair_mm`` of hair all round the skull is taken off."""
+    taken = measure_head(scan.mesh) if scan.kind == "head" else measure_body(scan.mesh)
+    if hair_mm <= 0:
+        return taken
+    less = {"head_breadth_mm": 2 * hair_mm, "head_length_mm": hair_mm, "head_circumference_mm": 1.6 * np.pi * hair_mm, "chin_to_crown_mm": hair_mm, "stature_mm": hair_mm}
+    values = {k: v - less.get(k, 0.0) for k, v in taken.values.items()}
+    return Taken(values, taken.tapes, taken.spans, taken.landmarks)
+
+
+def points_wanted(kind: str) -> tuple[str, str, str]:
+    """Names of the three points that stand a scan up for sure."""
+    return _POINTS[kind]
+
+
+def _units(longest: float, kind: str, unit: str | None, mm_per_unit: float | None) -> list[tuple[str, float, str]]:
+    """Units worth trying, each with its mm and why."""
+    if unit is not None:
+        if unit not in MM_PER_UNIT:
+            raise RecipeProblem(f"“{unit}” is no unit known here. Use one of {', '.join(MM_PER_UNIT)}.")
+        return [(unit, MM_PER_UNIT[unit], f"read in {unit}, as set")]
+    if mm_per_unit is not None:
+        return [("file", mm_per_unit, f"the file declares its unit: 1 is {mm_per_unit:g} mm")]
+    low, high = _PLAUSIBLE_MM[kind]
+    fitting = [(u, f) for u, f in MM_PER_UNIT.items() if low <= longest * f <= high]
+    if not fitting:
+        raise MeshProblem(
+            f"The scan's longest side is {longest:,.4g} in the file: in no unit is that a {kind} ({low:.0f} to {high:.0f} mm). Set its unit, or look whether it is the right file."
+        )
+    return [(u, f, f"unit found as {u}: the longest side is then {longest * f:.0f} mm") for u, f in fitting]
+
+
+def _largest_parts(mesh: Mesh) -> Mesh:
+    """Without the bits that hold less than a small share of the surface."""
+    a, b = mesh.faces[:, [0, 1, 2]].ravel(), mesh.faces[:, [1, 2, 0]].ravel()
+    n = len(mesh.vertices)
+    count, label = connected_components(coo_matrix((np.ones(len(a), np.int8), (a, b)), (n, n)), directed=False)
+    if count == 1:
+        return mesh
+    area = np.linalg.norm(mesh.area_vectors, axis=1)
+    of_face = label[mesh.faces[:, 0]]
+    share = np.bincount(of_face, weights=area, minlength=count) / area.sum()
+    keep = share[of_face] >= _KEEP_SHARE
+    used, faces = np.unique(mesh.faces[keep], return_inverse=True)
+    return Mesh(mesh.vertices[used], faces.reshape(-1, 3).astype(np.int64))
+
+
+def _is_noisy(mesh: Mesh) -> bool:
+    """Whether neighbouring faces lean more than a smooth skin's do."""
+    normals = mesh.area_vectors / np.maximum(np.linalg.norm(mesh.area_vectors, axis=1), 1e-12)[:, None]
+    n = len(mesh.vertices)
+    at_corner = np.zeros((n, 3))
+    for k in range(3):
+        np.add.at(at_corner, mesh.faces[:, k], normals)
+    at_corner /= np.maximum(np.linalg.norm(at_corner, axis=1), 1e-12)[:, None]
+    lean = np.einsum("ijk,ik->ij", at_corner[mesh.faces], normals)
+    return float(np.median(lean)) <= 0.975
+
+
+def _calmed(mesh: Mesh) -> Mesh:
+    """A noisy mesh after Taubin's smoothing, which does not shrink; another one as it is."""
+    if not _is_noisy(mesh):
+        return mesh
+    n = len(mesh.vertices)
+    a, b = mesh.faces[:, [0, 1, 2]].ravel(), mesh.faces[:, [1, 2, 0]].ravel()
+    link = coo_matrix((np.ones(len(a) * 2), (np.r_[a, b], np.r_[b, a])), (n, n)).tocsr()
+    link.data[:] = 1.0
+    mean = diags(1.0 / np.maximum(np.asarray(link.sum(axis=1)).ravel(), 1.0)) @ link
+    v = mesh.vertices.copy()
+    for step in itertools.islice(itertools.cycle((0.5, -0.52)), 16):
+        v = v + step * (mean @ v - v)
+    return Mesh(np.asarray(v), mesh.faces)
+
+
+@cache
+def _target(kind: str) -> tuple[Floats, cKDTree, Floats]:
+    """Points of the template to lay a scan over, their tree, and its three shown points."""
+    template = template_of("male")
+    marks = template.marks
+    cloud = surface_sample(template.mesh, 9000, seed=3).points
+    v = template.mesh.vertices
+    if kind == "head":
+        cloud = cloud[cloud[:, 2] > marks.chin_mm - 200]
+        head = Mesh(v, template.mesh.faces[(v[template.mesh.faces][:, :, 2] > marks.chin_mm - 120).all(axis=1)])
+        cloud = np.concatenate([cloud, surface_sample(head, 6000, seed=4).points])
+        height = marks.stature_mm - marks.chin_mm
+        middle = v[(np.abs(v[:, 0]) < 6) & (v[:, 2] > marks.chin_mm)]
+        nose = middle[middle[:, 1].argmin()]
+        band = v[(v[:, 2] > marks.chin_mm + 0.35 * height) & (v[:, 2] < marks.chin_mm + 0.62 * height)]
+        shown = np.array([nose, band[band[:, 0].argmax()], band[band[:, 0].argmin()]])
+    else:
+        heels = [v[(v[:, 2] < 60) & (s * v[:, 0] > 0)] for s in (1, -1)]
+        shown = np.array([v[v[:, 2].argmax()], *(h[h[:, 1].argmax()] for h in heels)])
+    return cloud, cKDTree(cloud), shown
+
+
+def _kabsch(a: Floats, b: Floats) -> Floats:
+    """4x4: the rigid move that brings points a (n, 3) nearest to b (n, 3)."""
+    ca, cb = a.mean(axis=0), b.mean(axis=0)
+    u, _, vt = np.linalg.svd((a - ca).T @ (b - cb))
+    flip = np.diag([1.0, 1.0, np.sign(np.linalg.det(vt.T @ u.T))])
+    move = np.eye(4)
+    move[:3, :3] = vt.T @ flip @ u.T
+    move[:3, 3] = cb - move[:3, :3] @ ca
+    return move
+
+
+def _by_points(points_mm: Floats, kind: str) -> Floats:
+    if points_mm.shape != (3, 3):
+        raise RecipeProblem(f"Show three points: {', '.join(_POINTS[kind])}.")
+    if np.linalg.norm(np.cross(points_mm[1] - points_mm[0], points_mm[2] - points_mm[0])) < 100:
+        raise RecipeProblem(f"The three points lie on one line. Show {', '.join(_POINTS[kind])}.")
+    return _kabsch(points_mm, _target(kind)[2])
+
+
+def _starts(mesh: Mesh) -> list[Floats]:
+    """The 24 ways to lie along the file's axes, and along the scan's own."""
+    turns = [
+        np.array(p)
+        for q in itertools.permutations(np.eye(3))
+        for signs in itertools.product((1.0, -1.0), repeat=3)
+        if np.linalg.det(p := np.array(q) * np.array(signs)[:, None]) > 0
+    ]
+    centred = mesh.vertices - mesh.vertices.mean(axis=0)
+    _, own = np.linalg.eigh(centred.T @ centred)
+    if np.linalg.det(own) < 0:
+        own[:, 0] *= -1
+    starts = []
+    for frame in (np.eye(3), own.T):
+        for turn in turns:
+            move = np.eye(4)
+            move[:3, :3] = turn @ frame
+            starts.append(move)
+    return starts
+
+
+def _settle(mesh: Mesh, kind: str, starts: list[Floats]) -> tuple[Floats, float]:
+    """The move (4x4) under which the scan lies nearest to the template, and how near (mm, middle value)."""
+    cloud, tree, _ = _target(kind)
+    sample = surface_sample(mesh, _SAMPLE, seed=5).points
+    top, centre = cloud[:, 2].max(), (cloud.max(axis=0) + cloud.min(axis=0)) / 2
+    tried: list[tuple[float, Floats]] = []
+    for start in starts:
+        move = start.copy()
+        if len(starts) > 1:
+            turned = sample @ start[:3, :3].T
+            middle = (turned.max(axis=0) + turned.min(axis=0)) / 2
+            move[:3, 3] = [centre[0] - middle[0], centre[1] - middle[1], top - turned[:, 2].max()]
+        tried.append(_icp(sample[::3], move, tree, cloud, 8))
+    tried.sort(key=lambda t: t[0])
+    finished = [_icp(sample, move, tree, cloud, 40) for _, move in tried[:3]]
+    off, move = min(finished, key=lambda t: t[0])
+    if kind == "head":
+        # Shoulders differ more than skulls and would tip the head: settle once more by the skull alone.
+        chin = template_of("male").marks.chin_mm
+        skull = sample[sample @ move[2, :3] + move[2, 3] > chin - 5]
+        if len(skull) > 150:
+            off, move = _icp(skull, move, tree, cloud, 40)
+    if off > (45 if kind == "head" else 120):
+        names = ", ".join(_POINTS[kind])
+        raise MeshProblem(f"This does not look like a {kind}, however it is turned. Show three points on it ({names}), or look whether it is the right file.")
+    return move, off
+
+
+def _icp(sample: Floats, move: Floats, tree: cKDTree, cloud: Floats, rounds: int) -> tuple[float, Floats]:
+    off = np.inf
+    for _ in range(rounds):
+        here = sample @ move[:3, :3].T + move[:3, 3]
+        distance, index = tree.query(here)
+        keep = distance <= np.quantile(distance, _TRIM)
+        off = float(np.sqrt((distance[keep] ** 2).mean()))
+        move = _kabsch(here[keep], cloud[index[keep]]) @ move
+    return off, move
