@@ -1,4 +1,4 @@
-"""``python -m bastion_core plan …``: the whole way without a server or a database."""
+"""``python -m bastion_core plan|measure|predict|body|fit …``: the core without a server or a database."""
 
 import argparse
 import re
@@ -13,6 +13,7 @@ from typing import NoReturn
 
 import numpy as np
 
+from bastion_core.ask import add_commands
 from bastion_core.cut.printers import BED_MARGIN_MM, Printer
 from bastion_core.errors import BastionError, RecipeProblem
 from bastion_core.fit.head import upright_guess
@@ -66,6 +67,8 @@ def _arguments(argv: Sequence[str]) -> argparse.Namespace:
     plan.add_argument("--walls", type=int, default=3)
     plan.add_argument("--infill", type=float, default=15.0, help="in percent")
     plan.add_argument("--material", choices=tuple(MATERIALS), default="pla")
+    plan.set_defaults(run=_plan)
+    add_commands(commands)
     return parser.parse_args(argv)
 
 
@@ -79,7 +82,7 @@ def _on_terminal() -> Progress:
     return show
 
 
-def plan(options: argparse.Namespace, progress: Progress = silent) -> None:
+def _plan(options: argparse.Namespace, progress: Progress = silent) -> None:
     """Carry out ``plan``; BastionError with a sentence when the input is unusable, then nothing is written."""
     printers = [parse_printer(p) for p in options.printer] or [ORDINARY_PRINTER]
     if len({p.name for p in printers}) < len(printers):
@@ -175,7 +178,8 @@ def main(argv: Sequence[str] | None = None) -> int:
     """Entry point; returns the exit code."""
     progress = _on_terminal()
     try:
-        plan(_arguments(sys.argv[1:] if argv is None else argv), progress)
+        options = _arguments(sys.argv[1:] if argv is None else argv)
+        options.run(options, progress)
     except BastionError as problem:
         print(f"bastion: {' '.join(str(problem).split())}", file=sys.stderr)
         return 2

@@ -117,9 +117,9 @@ def nautilus_helm(detail: float = 1.0) -> Mesh:
         return points + normal * (wall + np.maximum.reduce([rib, rim, brow, keel]) + chambers + lines)[:, None]
 
     shell = closed_sheet(outer, inner, int(436 * detail**0.5), int(172 * detail**0.5), True, True)
-    slit = Manifold.cylinder(120, 8, 8, 48).rotate([90, 0, 0])
-    eyes = Manifold.hull(slit.translate([-52, 0, 156]) + slit.translate([-8, 0, 149]))
-    eyes += Manifold.hull(slit.translate([52, 0, 156]) + slit.translate([8, 0, 149]))
+    slit = Manifold.cylinder(120, 11, 11, 48).rotate([90, 0, 0])
+    eyes = Manifold.hull(slit.translate([-58, 0, 167]) + slit.translate([-8, 0, 160]))
+    eyes += Manifold.hull(slit.translate([58, 0, 167]) + slit.translate([8, 0, 160]))
     cut = eyes.translate([0, -20, 0])
     return Solid(shell.manifold - cut).mesh()
 

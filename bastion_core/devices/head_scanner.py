@@ -43,7 +43,7 @@ def _split(vertices: np.ndarray, faces: np.ndarray) -> tuple[np.ndarray, np.ndar
     edges = np.sort(np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]]]), axis=1)
     unique, index = np.unique(edges, axis=0, return_inverse=True)
     middle = vertices[unique].mean(axis=1)
-    ab, bc, ca = (index.reshape(3, -1) + len(vertices))
+    ab, bc, ca = index.reshape(3, -1) + len(vertices)
     a, b, c = faces.T
     four = np.concatenate([np.stack(t, -1) for t in ((a, ab, ca), (b, bc, ab), (c, ca, bc), (ab, bc, ca))])
     return np.concatenate([vertices, middle]), four

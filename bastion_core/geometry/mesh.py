@@ -5,6 +5,7 @@ from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.spatial import cKDTree
 
 from bastion_core.geometry.rays import Rays
 
@@ -50,6 +51,17 @@ class Mesh:
         # Relative to the centre: far from the origin the terms would cancel badly.
         corner = self.triangles[:, 0] - self.bounds.mean(axis=0)
         return float(np.einsum("ij,ij->", corner, self.area_vectors) / 3.0)
+
+    @cached_property
+    def longest_edges(self) -> Floats:
+        """(m,): length of each face's longest edge."""
+        step = self.triangles - np.roll(self.triangles, -1, axis=1)
+        return np.asarray(np.linalg.norm(step, axis=2).max(axis=1))
+
+    @cached_property
+    def corner_tree(self) -> cKDTree:
+        """The corners made ready for a search of the nearest; built once."""
+        return cKDTree(self.vertices)
 
     @cached_property
     def rays(self) -> Rays:

@@ -8,6 +8,7 @@ measured is predicted first.
 
 from dataclasses import dataclass, field
 from functools import cache, cached_property
+from itertools import pairwise
 
 import numpy as np
 from scipy.interpolate import PchipInterpolator
@@ -64,7 +65,7 @@ def ring_girth(points: Floats) -> float:
     return perimeter(hull_of(centred @ axes[:2].T))
 
 
-def stand_in(wearer: Wearer, pose: Pose = Pose()) -> Body:  # noqa: B008  frozen
+def stand_in(wearer: Wearer, pose: Pose = Pose()) -> Body:
     """The body of a wearer; missing measurements are predicted and listed in ``guesses``."""
     whole, guesses = completed(wearer)
     shaper = _Shaper(template_of(wearer.sex), whole, pose)
@@ -198,7 +199,7 @@ class _Shaper:
     def _arm_joints(self, side: str) -> tuple[list[Floats], list[Floats], list[Floats]]:
         """Old joints, new joints, and each bone's rotation."""
         old = list(self.template.marks.arms[side].joints)
-        bones = [_unit(b - a) for a, b in zip(old, old[1:], strict=False)]
+        bones = [_unit(b - a) for a, b in pairwise(old)]
         upper = bones[0]
         if self.pose.elbow_deg is None:
             turned = bones
@@ -215,8 +216,8 @@ class _Shaper:
 
     def _arm_at(self, v: Floats, side: str) -> Floats:
         old, new, rotations = self._arm_joints(side)
-        lengths = [float(np.linalg.norm(b - a)) for a, b in zip(old, old[1:], strict=False)]
-        bones = [_unit(b - a) for a, b in zip(old, old[1:], strict=False)]
+        lengths = [float(np.linalg.norm(b - a)) for a, b in pairwise(old)]
+        bones = [_unit(b - a) for a, b in pairwise(old)]
         told = []
         for i, key in enumerate(("upper_arm_length_mm", "forearm_length_mm", "hand_length_mm")):
             along = (v - old[i]) @ bones[i]

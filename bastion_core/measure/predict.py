@@ -36,7 +36,15 @@ _SHRINK = 0.02
 _SIDE_SD = 0.015
 """How far one side's girth lies from the mean of both, as a share; common practice, no source."""
 ADULT_FROM_MM = 1500.0
-_GROWTH = {"head_circumference_mm": 0.25, "head_breadth_mm": 0.2, "head_length_mm": 0.22, "chin_to_crown_mm": 0.35, "ear_height_mm": 0.3, "face_height_mm": 0.55, MASS: 2.4}
+_GROWTH = {
+    "head_circumference_mm": 0.25,
+    "head_breadth_mm": 0.2,
+    "head_length_mm": 0.22,
+    "chin_to_crown_mm": 0.35,
+    "ear_height_mm": 0.3,
+    "face_height_mm": 0.55,
+    MASS: 2.4,
+}
 """How a measurement grows with stature below 150 cm, as an exponent; 1 for all others. Common practice, no source."""
 
 _SURVEY = "2012 US Army survey's mean and SD (from memory)"
@@ -260,7 +268,9 @@ def predict(wearer: Wearer, model: Model | None = None) -> dict[str, Guess]:
         i = place[key]
         sd = float(np.sqrt(max(covariance[i, i], 1e-10)))
         value = float(np.exp(mean[i]))
-        told[key] = Guess(value, value * sd, _tellers(key, values, model or default_model()), _SOURCE.get(key, "regression on the open data"))
+        told[key] = Guess(
+            value, value * sd, _tellers(key, values, model or default_model()), _SOURCE.get(key, "regression on the open data")
+        )
     for row in {ROWS[k].key: ROWS[k] for k in wearer.measurements if k in ROWS}.values():
         for side, other in (("left", "right"), ("right", "left")):
             mine, theirs = f"{side}_{row.key}", f"{other}_{row.key}"

@@ -38,7 +38,13 @@ def tape(mesh: Mesh, centre: Floats, direction: Floats, tilt_deg: float = 0.0) -
     if best is None or tilt_deg <= 0:
         return best
     for angle in np.radians(np.arange(-tilt_deg, tilt_deg + 1, 5.0)):
-        tilted = np.array([direction[0], direction[1] * np.cos(angle) - direction[2] * np.sin(angle), direction[1] * np.sin(angle) + direction[2] * np.cos(angle)])
+        tilted = np.array(
+            [
+                direction[0],
+                direction[1] * np.cos(angle) - direction[2] * np.sin(angle),
+                direction[1] * np.sin(angle) + direction[2] * np.cos(angle),
+            ]
+        )
         run = across(mesh, centre, tilted)
         if run is not None and run.girth_mm < best.girth_mm:
             best = run

@@ -61,7 +61,9 @@ def _ring(run: Loop | None) -> Ring | None:
 
 def rings_of(mesh: Mesh, marks: Landmarks) -> dict[str, Ring]:
     """Every place of ``measure_body`` as a ring, and some between, that hold the shape."""
-    found: dict[str, Loop | None] = {k: trunk_at(mesh, marks.heights[k]) for k in ("chest_girth_mm", "waist_girth_mm", "abdomen_girth_mm", "hip_girth_mm")}
+    found: dict[str, Loop | None] = {
+        k: trunk_at(mesh, marks.heights[k]) for k in ("chest_girth_mm", "waist_girth_mm", "abdomen_girth_mm", "hip_girth_mm")
+    }
     found["neck_girth_mm"] = tape(mesh, marks.neck, np.array([0.0, 0.0, 1.0]), 10.0)
     for side in SIDES:
         shoulder, elbow, wrist, tip = marks.arms[side].joints
@@ -81,7 +83,8 @@ def rings_of(mesh: Mesh, marks: Landmarks) -> dict[str, Ring]:
         found[f"{side}_heel_instep_girth_mm"] = across(mesh, (heel + instep) / 2, np.cross(instep - heel, np.array([1.0, 0.0, 0.0])))
     top = float(mesh.bounds[1, 2])
     head = max(
-        (runs[0] for s in np.arange(0.24, 0.5, 0.02) if (runs := level_loops(mesh, top - s * (top - marks.chin_mm)))), key=lambda run: float(run.size[1])
+        (runs[0] for s in np.arange(0.24, 0.5, 0.02) if (runs := level_loops(mesh, top - s * (top - marks.chin_mm)))),
+        key=lambda run: float(run.size[1]),
     )
     found["head_circumference_mm"] = head
     return {k: ring for k, run in found.items() if (ring := _ring(run)) is not None}

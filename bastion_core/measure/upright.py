@@ -47,7 +47,9 @@ class Scan:
     """How far it lies from the template at the best, as a middle value: large where the pose is doubtful."""
 
 
-def take_scan(mesh: Mesh, kind: str, unit: str | None = None, points: Sequence[Sequence[float]] | None = None, mm_per_unit: float | None = None) -> Scan:
+def take_scan(
+    mesh: Mesh, kind: str, unit: str | None = None, points: Sequence[Sequence[float]] | None = None, mm_per_unit: float | None = None
+) -> Scan:
     """Make a raw scan (in its file's units) usable.
 
     ``points`` are three places (file units) as in ``points_wanted``. Raises MeshProblem when no unit or pose makes it a
@@ -107,7 +109,13 @@ def measure_scan(scan: Scan, hair_mm: float = 0.0) -> Taken:
     taken = measure_head(scan.mesh) if scan.kind == "head" else measure_body(scan.mesh)
     if hair_mm <= 0:
         return taken
-    less = {"head_breadth_mm": 2 * hair_mm, "head_length_mm": hair_mm, "head_circumference_mm": 1.6 * np.pi * hair_mm, "chin_to_crown_mm": hair_mm, "stature_mm": hair_mm}
+    less = {
+        "head_breadth_mm": 2 * hair_mm,
+        "head_length_mm": hair_mm,
+        "head_circumference_mm": 1.6 * np.pi * hair_mm,
+        "chin_to_crown_mm": hair_mm,
+        "stature_mm": hair_mm,
+    }
     values = {k: v - less.get(k, 0.0) for k, v in taken.values.items()}
     return Taken(values, taken.tapes, taken.spans, taken.landmarks)
 
@@ -262,7 +270,9 @@ def _settle(mesh: Mesh, kind: str, starts: list[Floats]) -> tuple[Floats, float]
             off, move = _icp(skull, move, tree, cloud, 40)
     if off > (45 if kind == "head" else 120):
         names = ", ".join(_POINTS[kind])
-        raise MeshProblem(f"This does not look like a {kind}, however it is turned. Show three points on it ({names}), or look whether it is the right file.")
+        raise MeshProblem(
+            f"This does not look like a {kind}, however it is turned. Show three points on it ({names}), or look whether it is the right file."
+        )
     return move, off
 
 

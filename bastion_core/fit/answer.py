@@ -1,0 +1,499 @@
+"""The whole answer for one piece on one body: room, way in, bays, movement, the least scale that does, and how sure all that is."""
+
+from collections.abc import Sequence
+from dataclasses import asdict, dataclass, field, replace
+from typing import Any
+
+import numpy as np
+
+from bastion_core.errors import RecipeProblem
+from bastion_core.fit.bays import Bay, BayFit, place_bays
+from bastion_core.fit.doubt import Better, next_measurements, probability
+from bastion_core.fit.layers import Layer, checked, on_the_way, thickness
+from bastion_core.fit.movement import Bend, Sight, bend, sight, sight_verdict
+from bastion_core.fit.onbody import OnBody, Skin, as_it_came, on_body
+from bastion_core.fit.room import Placed, Room, room_of
+from bastion_core.fit.scale import LEAST_SCALE, LINE_WIDTH_MM, MOST_SCALE, check_scale
+from bastion_core.fit.seat import Scale, Seating, kind_of, seat
+from bastion_core.fit.sites import Site, site
+from bastion_core.fit.way_in import WayIn, judge_way_in, openings, scale_that_passes
+from bastion_core.geometry.mesh import Floats, Mesh
+from bastion_core.geometry.section import hull_of, level_loops
+from bastion_core.measure.body import Body, stand_in
+from bastion_core.measure.wearer import Wearer
+from bastion_core.progress import Progress, silent, span
+
+SKIN_POINTS = 10_000
+CURVE = tuple(round(0.85 + 0.05 * k, 2) for k in range(12))
+"""Scales at which the curve is known, as multiples of the file's size: from 85 to 140 %."""
+ENOUGH_MM = 0.0
+FLARE_REACH_MM = 30.0
+PLATE_SPREAD_MM = 60.0
+"""A plate that stands off more than this somewhere needs filling with foam; common practice, no source."""
+SOFTENS_LOW = ("pla", "pla_tough", "pla_sand", "petg")
+
+
+@dataclass(frozen=True)
+class Question:
+    """What is asked. ``piece`` stands upright, front toward -y, in millimetres at scale 1."""
+
+    site: str
+    side: str = ""
+    wearer: Wearer | None = None
+    way_in: str | None = None
+    layers: tuple[Layer, ...] = ()
+    bays: tuple[Bay, ...] = ()
+    scale: Scale = (1.0, 1.0, 1.0)
+    shift_mm: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    give_mm: float = 0.0
+    as_placed: bool = False
+    thinnest_wall_mm: float | None = None
+    walls: int = 3
+    material: str = "pla"
+
+
+@dataclass(frozen=True)
+class Mark:
+    """A scale at which a rule starts to hold."""
+
+    rule: str
+    scale: float
+
+
+@dataclass(frozen=True)
+class CurvePoint:
+    """What one scale brings."""
+
+    scale: float
+    room_mm: float
+    wall_mm: float | None
+    volume_mm3: float
+
+
+@dataclass(frozen=True)
+class Remedy:
+    """Something that would mend it, with its number. ``change`` names decisions of the piece that would do it, empty where hands must."""
+
+    kind: str
+    text: str
+    change: dict[str, Any] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, eq=False)
+class Answer:
+    """Everything known about a piece on a body."""
+
+    site: str
+    side: str
+    placed: Placed
+    room: Room
+    where: str
+    way_in: WayIn
+    bays: tuple[BayFit, ...]
+    bend: Bend | None
+    sight: Sight | None
+    curve: tuple[CurvePoint, ...]
+    marks: tuple[Mark, ...]
+    least_scale: float | None
+    probability: float
+    better: tuple[Better, ...]
+    remedies: tuple[Remedy, ...]
+    verdict: str
+    reason: str
+    warnings: tuple[str, ...]
+    body: OnBody
+
+    def as_dict(self) -> dict[str, Any]:
+        """The answer as ``./bastion fit`` prints it."""
+        return {
+            "site": self.site,
+            "side": self.side or None,
+            "scale": list(self.placed.scale),
+            "offset_mm": [round(v, 3) for v in self.placed.offset_mm],
+            "verdict": self.verdict,
+            "reason": self.reason,
+            "room": {
+                "least_mm": _number(self.room.least_mm),
+                "where": self.where,
+                "at_mm": [round(float(v), 2) for v in self.room.least_at],
+                "p05_mm": _number(self.room.percentile(5)),
+                "median_mm": _number(self.room.percentile(50)),
+                "touching": round(self.room.touching, 4),
+                "open": round(self.room.open_share, 4),
+            },
+            "way_in": asdict(self.way_in),
+            "bays": [asdict(b) for b in self.bays],
+            "bend": asdict(self.bend) if self.bend else None,
+            "sight": asdict(self.sight) if self.sight else None,
+            "curve": [asdict(p) for p in self.curve],
+            "marks": [asdict(m) for m in self.marks],
+            "least_scale": None if self.least_scale is None else round(self.least_scale, 5),
+            "probability": round(self.probability, 4),
+            "measure_next": [asdict(b) for b in self.better],
+            "remedies": [asdict(r) for r in self.remedies],
+            "warnings": list(self.warnings),
+        }
+
+
+def _number(value: float) -> float | None:
+    return None if not np.isfinite(value) else round(value, 3)
+
+
+class Fitting:
+    """One piece on one body; what is slow is prepared once and kept."""
+
+    def __init__(self, piece: Mesh, question: Question, body: Body | None = None, ready: OnBody | None = None) -> None:
+        self.piece, self.question = piece, question
+        self.where: Site = site(question.site)
+        for layer in question.layers:
+            checked(layer)
+        check_scale(question.scale)
+        self.guessed: set[str] = set()
+        if ready is None:
+            if question.wearer is None:
+                raise RecipeProblem("There is nobody to fit it to. Choose a wearer, or give a scan of the body.")
+            shaped = body or stand_in(question.wearer)
+            self.wearer, self.guessed = shaped.wearer, set(shaped.guesses)
+            ready = as_it_came(shaped.mesh, self.where, piece.bounds) if question.as_placed else on_body(shaped, self.where, question.side)
+        else:
+            self.wearer = question.wearer or Wearer()
+        self.body = ready
+        self.skin = self._skin()
+        self.seating: Seating = kind_of(piece, ready, self.where, question.shift_mm)
+        self._seats: dict[Scale, Placed] = {}
+
+    def _skin(self) -> Skin:
+        """Points of the stretch the piece can touch; of a body as it came, those near the piece."""
+        mesh = self.body.mesh
+        if self.body.whole:
+            low, high = self.piece.bounds
+            reach = 0.6 * self.piece.size.max()
+            near = ((mesh.vertices > low - reach) & (mesh.vertices < high + reach)).all(axis=1)
+            faces = mesh.faces[near[mesh.faces].any(axis=1)]
+            if len(faces) and len(faces) < len(mesh.faces):
+                # Depths still come from the whole body: a cut-out has no other side.
+                skin = self.body.skin(2 * SKIN_POINTS)
+                keep = ((skin.points > low - reach) & (skin.points < high + reach)).all(axis=1)
+                return skin.take(keep)
+        return self.body.skin(SKIN_POINTS)
+
+    def placed(self, scale: Scale) -> Placed:
+        """Where the piece rests at a scale. A piece that is already placed grows about its own middle."""
+        if scale not in self._seats:
+            if self.question.as_placed:
+                middle = self.piece.bounds.mean(axis=0)
+                offset = middle - middle * np.array(scale) + np.array(self.question.shift_mm)
+                self._seats[scale] = Placed(scale, (float(offset[0]), float(offset[1]), float(offset[2])))
+            else:
+                self._seats[scale] = seat(
+                    self.piece, self.body, self.seating, scale, self.question.layers, self._rough(), self._nearest_seat(scale)
+                )
+        return self._seats[scale]
+
+    def _nearest_seat(self, scale: Scale) -> Placed | None:
+        near = min(self._seats, key=lambda s: abs(s[0] - scale[0]), default=None)
+        return self._seats[near] if near is not None and abs(near[0] - scale[0]) < 0.12 else None
+
+    def _rough(self) -> Skin:
+        step = max(1, len(self.skin.points) // 500)
+        return self.skin.take(slice(None, None, step))
+
+    def room(self, scale: Scale, exact: bool = True) -> Room:
+        """The room map at a scale."""
+        resting = self.seating.rests_on_top and not self.question.as_placed
+        return room_of(self.piece, self.placed(scale), self.skin, self.question.layers, exact, resting)
+
+    def least(self, factor: float, exact: bool = True) -> float:
+        """Least room at a uniform multiple of the chosen scale's proportions; -inf when nothing is covered."""
+        told = self.room(self._scale(factor), exact).least_mm
+        return told if np.isfinite(told) else -np.inf
+
+    def _scale(self, size: float) -> Scale:
+        """The chosen proportions brought to a size: the largest axis gets it."""
+        chosen = np.array(self.question.scale)
+        s = chosen / chosen.max() * size
+        return float(s[0]), float(s[1]), float(s[2])
+
+    def least_scale_for_room(self) -> float | None:
+        """The least size at which nothing presses; None when none does within bounds, or when the piece is a plate, which rests wherever it is put."""
+        if not self.seating.goes_round and not self.question.as_placed:
+            return None
+        size = max(self.question.scale)
+        low, high = size, size
+        step = 1.15
+        room = self.least(size)
+        if room >= ENOUGH_MM:
+            while self.least(low / step, False) >= ENOUGH_MM and low / step > LEAST_SCALE * 4:
+                low /= step
+            high, low = low, low / step
+        else:
+            while self.least(high * step, False) < ENOUGH_MM:
+                high *= step
+                if high > 4 * size or high > MOST_SCALE:
+                    return None
+            low, high = high, high * step
+        # Rays alone narrow it down; the last steps look in every direction.
+        for exact, until in ((False, 2e-3), (True, 2e-4)):
+            if exact:
+                low, high = low / 1.01, high * 1.01
+                if self.least(low) >= ENOUGH_MM or self.least(high) < ENOUGH_MM:
+                    low, high = low / 1.05, high * 1.05
+            while high - low > until * high:
+                middle = (low + high) / 2
+                low, high = (low, middle) if self.least(middle, exact) >= ENOUGH_MM else (middle, high)
+        return high
+
+    def answer(self, progress: Progress = silent) -> Answer:
+        """Everything. ``progress`` may stop it."""
+        q = self.question
+        progress(0.05, "seating the piece")
+        placed = self.placed(q.scale)
+        progress(0.12, "looking for room")
+        room = self.room(q.scale)
+        if not len(room.known):
+            raise RecipeProblem(
+                "The piece meets nothing of the body where it is worn. Look at its site, its side and which way it stands; or move it in the seat."
+            )
+        progress(0.25, "finding the least scale")
+        for_room = self.least_scale_for_room()
+        progress(0.45, "the way in")
+        kind = q.way_in or self.where.way_in
+        worn = on_the_way(q.layers)
+        way_in = judge_way_in(self.piece, placed, self.body, self.where, kind, worn, q.give_mm)
+        for_passing = scale_that_passes(self.piece, placed, self.body, self.where, way_in, worn, q.give_mm)
+        way_in = replace(way_in, needs_scale=None if way_in.passes else for_passing)
+        progress(0.6, "placing what goes inside")
+        bays = tuple(place_bays(self.piece, placed, self.body, q.layers, q.bays))
+        progress(0.7, "moving and seeing")
+        bent = None if self.body.whole else bend(q.site, q.side, self.wearer, openings(self.piece), q.scale, worn)
+        seen = None
+        if self.where.part == "head" and self.body.crown_mm is not None:
+            seen = sight(self.piece, placed, self.body, self.wearer.get("chin_to_crown_mm") or 226.0)
+        curve = self._curve(span(progress, 0.75, 0.98))
+        marks = [Mark("room", for_room)] if for_room else []
+        marks += [Mark("way in", for_passing)] if for_passing else []
+        marks += [Mark(f"bay: {b.name}", b.needs_scale) for b in bays if b.needs_scale]
+        unreachable = (room.least_mm < 0 and for_room is None and self.seating.goes_round) or any(
+            not b.fits and b.needs_scale is None for b in bays
+        )
+        least = None if unreachable or not marks else max(m.scale for m in marks)
+        passing = way_in.least_mm if way_in.kind == "over" else None
+        margin = room.least_mm if self.seating.goes_round or q.as_placed else None
+        sure = probability(margin, passing, self.where, self.wearer, q.side)
+        better = tuple(next_measurements(margin, passing, self.where, self.wearer, q.side, self.guessed))[:3]
+        where = self._where(room.least_at)
+        warnings = self._warnings(seen, self._below(placed))
+        verdict, reason = self._verdict(room, where, way_in, bays, bent)
+        remedies = self._remedies(room, way_in, bays, for_room, for_passing)
+        progress(1.0, "done")
+        return Answer(
+            q.site, q.side, placed, room, where, way_in, bays, bent, seen, curve, tuple(marks), least, sure, better, remedies, verdict, reason,
+            warnings, self.body,
+        )  # fmt: skip
+
+    def _curve(self, progress: Progress) -> tuple[CurvePoint, ...]:
+        told = []
+        volume = abs(self.piece.volume)
+        thin = self.question.thinnest_wall_mm
+        for index, size in enumerate(CURVE):
+            progress(index / len(CURVE), "the curve over scale")
+            scale = self._scale(size)
+            least = self.least(size, False)
+            told.append(
+                CurvePoint(
+                    size, least if np.isfinite(least) else float("nan"), thin * min(scale) if thin else None, volume * float(np.prod(scale))
+                )
+            )
+        return tuple(p for p in told if np.isfinite(p.room_mm))
+
+    def _where(self, point: Floats) -> str:
+        """The tight place in words."""
+        middle = self.body.centre
+        away = point - middle
+        if self.body.crown_mm is not None:
+            below = self.body.crown_mm - point[2]
+            if below < 45:
+                return "crown"
+            side = (
+                "brow"
+                if -away[1] > abs(away[0])
+                else "back of the head"
+                if away[1] > abs(away[0])
+                else "left temple"
+                if away[0] > 0
+                else "right temple"
+            )
+            if below > 120:
+                side = {"brow": "face", "back of the head": "nape", "left temple": "left jaw", "right temple": "right jaw"}[side]
+            return side
+        level = (point[2] - self.body.low_mm) / max(self.body.high_mm - self.body.low_mm, 1e-6)
+        height = (
+            "upper edge"
+            if level > 0.85
+            else "lower edge"
+            if level < 0.15
+            else "upper part"
+            if level > 0.6
+            else "lower part"
+            if level < 0.4
+            else "middle"
+        )
+        side = ("front" if away[1] < 0 else "back") if abs(away[1]) > abs(away[0]) else ("left side" if away[0] > 0 else "right side")
+        return f"{height}, {side}"
+
+    def _below(self, placed: Placed) -> float:
+        """Least room to what lies outside the stretch that counts: a helmet's lower edge over the shoulders. inf where there is none."""
+        if self.body.crown_mm is None or self.body.whole:
+            return float("inf")
+        beyond = self.body.skin(2000, beyond=True)
+        told = room_of(self.piece, placed, beyond, (), False).least_mm if len(beyond.points) else float("nan")
+        return told if np.isfinite(told) else float("inf")
+
+    def _warnings(self, seen: Sight | None, below_mm: float) -> tuple[str, ...]:
+        told = []
+        if below_mm < 0:
+            told.append(f"The lower edge stands {-below_mm:.0f} mm into the neck and shoulders: trim it there, or thicken the crown's pad.")
+        thin, scale = self.question.thinnest_wall_mm, min(self.question.scale)
+        if thin is not None and thin * scale < 2 * LINE_WIDTH_MM:
+            told.append(f"The thinnest wall comes out at {thin * scale:.2f} mm, under two lines of {LINE_WIDTH_MM} mm.")
+        elif thin is not None and thin * scale < self.question.walls * LINE_WIDTH_MM:
+            told.append(f"The thinnest wall comes out at {thin * scale:.2f} mm, less than {self.question.walls} walls need once.")
+        if max(self.question.scale) / min(self.question.scale) > 1.01:
+            told.append(
+                f"The axes are scaled apart by {100 * (max(self.question.scale) / min(self.question.scale) - 1):.1f} %: accepted for limbs, disliked for helmets."
+            )
+        if seen is not None:
+            verdict, text = sight_verdict(seen)
+            if verdict != "holds":
+                told.append(text)
+        if self.body.crown_mm is not None:
+            told.append(
+                "Costume only, never protective equipment. Keep breathing and hearing free and the way off quick; children never alone."
+            )
+        return tuple(told)
+
+    def _verdict(self, room: Room, where: str, way_in: WayIn, bays: Sequence[BayFit], bent: Bend | None) -> tuple[str, str]:
+        wanted = max((float(thickness(self.question.layers, np.eye(3)[i][None])[0]) for i in range(3)), default=0.0)
+        ring = self.seating.goes_round or self.question.as_placed
+        if ring and room.least_mm < 0:
+            bare = room.least_mm + wanted
+            words = "even without padding" if bare < 0 else f"the layers of {wanted:.0f} mm do not go in"
+            return ("stops" if bare < 0 else "tight"), f"{-room.least_mm:.1f} mm too tight at the {where}: {words}."
+        if not way_in.passes:
+            return (
+                "stops",
+                f"It fits where it sits, but cannot be put on. {way_in.reason}" if not ring or room.least_mm >= 0 else way_in.reason,
+            )
+        pressed = [b for b in bays if not b.fits]
+        if pressed:
+            return "stops", pressed[0].text
+        if bent is not None and bent.room_mm < 0:
+            return "tight", f"Straight it fits, but {bent.what} needs {-bent.room_mm:.1f} mm more each side."
+        if not ring:
+            near, far = room.percentile(5), room.percentile(95)
+            if far - near > PLATE_SPREAD_MM:
+                return (
+                    "tight",
+                    f"Laid on, it touches at one place and stands {far:.0f} mm off at another: its curve is not the body's. Pad it, or scale it.",
+                )
+            return "holds", f"Laid on, it lies up to {far:.0f} mm off the layers."
+        return "holds", f"{room.least_mm:.1f} mm left at the {where}, the tightest place; {way_in.reason[0].lower()}{way_in.reason[1:]}"
+
+    def _remedies(
+        self, room: Room, way_in: WayIn, bays: Sequence[BayFit], for_room: float | None, for_passing: float | None
+    ) -> tuple[Remedy, ...]:
+        told: list[Remedy] = []
+
+        def to_scale(size: float, why: str) -> Remedy:
+            s = self._scale(np.ceil(size * 1000) / 1000)
+            return Remedy("scale", f"Scale to {100 * max(s):.1f} %: {why}.", {"scale": list(s)})
+
+        ring = self.seating.goes_round or self.question.as_placed
+        if ring and room.least_mm < 0:
+            if for_room:
+                told.append(to_scale(for_room, "then nothing presses"))
+            pads = [x for x in self.question.layers if x.name == "pad" and x.thickness_mm + room.least_mm >= 2.0]
+            for pad in pads[:1]:
+                left = float(np.floor(2 * (pad.thickness_mm + room.least_mm)) / 2)
+                told.append(Remedy("pad", f"Pads of {left:g} mm instead of {pad.thickness_mm:g}.", {"pad_mm": left}))
+        if not way_in.passes and way_in.least_mm is not None:
+            short = -way_in.least_mm
+            if for_passing:
+                told.append(to_scale(for_passing, f"then the {way_in.ring.body if way_in.ring else 'body'} passes"))
+            if way_in.kind == "open":
+                told.append(Remedy("open", f"Open the edge by {2 * short:.0f} mm more."))
+            else:
+                told.append(
+                    Remedy(
+                        "open",
+                        f"Open it at the back by {6.3 * short:.0f} mm along the way round, and close with straps.",
+                        {"way_in": "open"},
+                    )
+                )
+            told.append(
+                Remedy(
+                    "split",
+                    "Part it lengthwise where it is least seen, at the inner side or the back, and close it with magnets or a hinge.",
+                    {"way_in": "split"},
+                )
+            )
+            ring_at = way_in.ring.at_mm if way_in.ring else None
+            height = float(self.piece.size[2]) * self.question.scale[2]
+            if (
+                ring_at is not None
+                and min(ring_at, height - ring_at) < FLARE_REACH_MM + 8
+                and short <= 8
+                and self.question.material in SOFTENS_LOW
+            ):
+                told.append(
+                    Remedy(
+                        "flare",
+                        f"Flare the last {FLARE_REACH_MM:.0f} mm by {np.ceil(short + 0.5):.0f} mm each side with gentle heat. Plastics that soften low only: try it on a failed print first, air the room, and mind burns; the spool maker's sheet and local rules come first.",
+                    )
+                )
+        for bay in bays:
+            if not bay.fits and bay.needs_scale:
+                told.append(to_scale(bay.needs_scale, f"then {bay.name} has its place"))
+        seen: dict[str, Remedy] = {}
+        for remedy in told:
+            seen.setdefault(remedy.text, remedy)
+        return tuple(seen.values())
+
+    def sections(self, placed: Placed, count: int = 6) -> list[dict[str, Any]]:
+        """Body in piece along the stretch: at some heights both outlines (mm), for drawings."""
+        low, high = (float(v) for v in placed.to_body(self.piece.bounds)[:, 2])
+        told = []
+        for z in np.linspace(low + 0.06 * (high - low), high - 0.06 * (high - low), count):
+            in_piece = float((z - placed.offset_mm[2]) / placed.scale[2])
+            shell = level_loops(self.piece, in_piece)
+            skin = level_loops(self.body.mesh, float(z))
+            if not shell:
+                continue
+            centre = skin[0].centre if skin else self.body.centre[:2]
+            keep = [run for run in skin if np.linalg.norm(run.centre - self.body.centre[:2]) < 250][:1]
+            told.append(
+                {
+                    "at_mm": float(z - low),
+                    "shell": [
+                        _rounded(run.flat * np.array(placed.scale[:2]) + np.array(placed.offset_mm[:2]) - centre) for run in shell[:6]
+                    ],
+                    "body": _ring(hull_of(keep[0].points) - centre) if keep else [],
+                }
+            )
+        return told
+
+
+def _rounded(segments: Floats) -> list[list[float]]:
+    """Segments (k, 2, 2) as [x1, y1, x2, y2] rows."""
+    return [[round(float(v), 1) for v in row] for row in segments.reshape(-1, 4)]
+
+
+def _ring(points: Floats) -> list[list[float]]:
+    return [[round(float(x), 1), round(float(y), 1)] for x, y in points]
+
+
+def fit_piece(
+    piece: Mesh, question: Question, body: Body | None = None, ready: OnBody | None = None, progress: Progress = silent
+) -> Answer:
+    """The whole answer for an upright piece (mm, scale 1). Raises RecipeProblem when it cannot be judged."""
+    return Fitting(piece, question, body, ready).answer(progress)

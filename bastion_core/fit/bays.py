@@ -1,0 +1,273 @@
+"""Boxes for what goes inside a piece: servos, boards, batteries. Placed against the shell, checked against shell, body and each other."""
+
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import igl
+import numpy as np
+
+from bastion_core.errors import RecipeProblem
+from bastion_core.fit.layers import Layer, thickness
+from bastion_core.fit.onbody import OnBody
+from bastion_core.fit.room import Placed
+from bastion_core.geometry.mesh import Floats, Mesh
+
+_CP = "common practice, no source"
+
+
+@dataclass(frozen=True)
+class BayKind:
+    """A common thing that goes inside, with the space it takes incl. plugs (mm), its flat side last."""
+
+    name: str
+    size_mm: tuple[float, float, float]
+    source: str
+
+
+KINDS: dict[str, BayKind] = {
+    k.name: k
+    for k in (
+        BayKind("servo, small", (24.0, 13.0, 30.0), _CP),
+        BayKind("servo, standard", (42.0, 21.0, 42.0), _CP),
+        BayKind("board, soldered direct", (48.0, 20.0, 10.0), _CP),
+        BayKind("board on a carrier", (66.0, 56.0, 24.0), _CP),
+        BayKind("battery, flat cell", (62.0, 36.0, 9.0), _CP),
+        BayKind("battery, four round cells", (64.0, 58.0, 17.0), _CP),
+        BayKind("LED strip, a hand long", (170.0, 11.0, 4.0), _CP),
+        BayKind("fan, 40 mm", (41.0, 41.0, 11.0), _CP),
+        BayKind("speaker, 50 mm", (52.0, 52.0, 22.0), _CP),
+        BayKind("voice amplifier", (98.0, 70.0, 36.0), _CP),
+    )
+}
+PLACES = ("crown", "nape", "brow", "left", "right", "front", "back")
+_DIRECTIONS = {
+    "crown": (0.0, 0.0, 1.0), "nape": (0.0, 0.9, -0.45), "brow": (0.0, -0.85, 0.5), "left": (1.0, 0.0, 0.1), "right": (-1.0, 0.0, 0.1),
+    "front": (0.0, -1.0, 0.0), "back": (0.0, 1.0, 0.0),
+}  # fmt: skip
+_PATTERN = re.compile(r"^(?P<name>[^=@]+?)(?:@(?P<place>[a-z]+))?=(?P<x>[\d.]+)[xX×](?P<y>[\d.]+)[xX×](?P<z>[\d.]+)$")
+SHELL_CLEAR_MM = 0.5
+"""Between a bay and the shell it is fixed to: tape or glue; common practice, no source."""
+
+
+@dataclass(frozen=True)
+class Bay:
+    """A box wanted inside; ``place`` is a key of PLACES, ``at_mm`` a point of the scaled piece near which it goes. Neither: wherever it fits best."""
+
+    name: str
+    size_mm: tuple[float, float, float]
+    place: str = ""
+    at_mm: tuple[float, float, float] | None = None
+
+
+@dataclass(frozen=True)
+class BayFit:
+    """A bay in its place: middle and axes in the body's coordinates, and the room it leaves (mm, negative where it presses)."""
+
+    name: str
+    size_mm: tuple[float, float, float]
+    place: str
+    centre_mm: tuple[float, float, float]
+    axes: tuple[tuple[float, float, float], ...]
+    """Unit directions of the box's x, y, z; z points out of the body."""
+    room_body_mm: float
+    room_shell_mm: float
+    meets: str
+    """Name of another bay it overlaps."""
+    fits: bool
+    needs_scale: float | None
+    text: str
+
+
+def parse_bay(text: str) -> Bay:
+    """A bay from NAME=XxYxZ or NAME@PLACE=XxYxZ or the name of a kind; RecipeProblem when it cannot be read."""
+    if text.strip() in KINDS:
+        kind = KINDS[text.strip()]
+        return Bay(kind.name, kind.size_mm)
+    found = _PATTERN.match(text.strip())
+    try:
+        if found is None:
+            raise ValueError
+        size = (float(found["x"]), float(found["y"]), float(found["z"]))
+    except ValueError:
+        raise RecipeProblem(
+            f"“{text}” is no bay. Write NAME=XxYxZ or NAME@PLACE=XxYxZ in mm, like board=66x56x24 or battery@nape=62x36x9."
+        ) from None
+    return checked(Bay(found["name"].strip(), size, found["place"] or ""))
+
+
+def checked(bay: Bay) -> Bay:
+    """The bay itself; RecipeProblem when its size or place cannot be."""
+    if not all(1 <= v <= 400 for v in bay.size_mm):
+        raise RecipeProblem(f"A bay of {' × '.join(f'{v:g}' for v in bay.size_mm)} mm ({bay.name}) is out of bounds (1 to 400 mm a side).")
+    if bay.place and bay.place not in PLACES:
+        raise RecipeProblem(f"“{bay.place}” is no place for a bay. Use one of {', '.join(PLACES)}.")
+    return bay
+
+
+def _box_points(size: Floats) -> Floats:
+    """(98, 3): points over a box's surface, corners among them."""
+    t = np.linspace(-0.5, 0.5, 5)
+    grid = np.array(np.meshgrid(t, t, t)).reshape(3, -1).T
+    return np.asarray(grid[(np.abs(grid) > 0.499).any(axis=1)] * size)
+
+
+def _frame(out: Floats) -> Floats:
+    """(3, 3): rows x, y, z of a box whose z points along ``out``; x level."""
+    z = out / np.linalg.norm(out)
+    helper = np.array([0.0, 0.0, 1.0]) if abs(z[2]) < 0.9 else np.array([0.0, -1.0, 0.0])
+    x = np.cross(helper, z)
+    x /= np.linalg.norm(x)
+    return np.array([x, np.cross(z, x), z])
+
+
+class _Space:
+    """Shell and body a bay has to lie between."""
+
+    def __init__(self, piece: Mesh, placed: Placed, body: OnBody, layers: Sequence[Layer]) -> None:
+        self.piece, self.placed, self.body, self.layers = piece, placed, body, layers
+        low, high = placed.to_body(piece.bounds)
+        inside = body.mesh.vertices[((body.mesh.vertices > low) & (body.mesh.vertices < high)).all(axis=1)]
+        self.middle = inside.mean(axis=0) if len(inside) else (low + high) / 2
+        if body.crown_mm is not None:
+            self.middle = np.array([self.middle[0], self.middle[1], body.crown_mm - 105.0])
+
+    def out_to_shell(self, origin: Floats, direction: Floats) -> Floats:
+        """Way (n,) from points (n, 3) along unit directions (n, 3) to the shell, in the body's mm."""
+        s = np.array(self.placed.scale)
+        along = direction / s
+        stretch = np.linalg.norm(along, axis=1)
+        distance, _ = self.piece.rays.first_hits(self.placed.to_piece(origin), along / stretch[:, None])
+        return np.asarray(distance / stretch)
+
+    def settle(self, bay: Bay, direction: Floats) -> tuple[Floats, Floats, float, float] | None:
+        """The box pushed out along ``direction`` against the shell: middle, axes, room to the body, room to the shell."""
+        out = direction / np.linalg.norm(direction)
+        at = self.middle + out * 1.0
+        hit = self.out_to_shell(at[None], out[None])[0]
+        if not np.isfinite(hit):
+            return None
+        # Square to the shell rather than to the way there.
+        axes = _frame(out)
+        size = np.array(bay.size_mm)
+        face = _box_points(size)
+        top = face[face[:, 2] > 0.49 * size[2]] @ axes + 0.0
+        reach = self.out_to_shell(self.middle + top - out * (size[2] / 2), np.tile(out, (len(top), 1)))
+        reach = reach[np.isfinite(reach)]
+        if not len(reach):
+            return None
+        centre = self.middle + out * (float(reach.min()) - SHELL_CLEAR_MM - size[2] / 2)
+        points = centre + face @ axes
+        return centre, axes, self.from_body(points), self.from_shell(centre, points)
+
+    def from_body(self, points: Floats) -> float:
+        """Least room (mm) from box points to the body and its layers."""
+        mesh = self.body.mesh
+        signed, _, closest, _ = igl.signed_distance(
+            points, mesh.vertices, mesh.faces, sign_type=igl.SIGNED_DISTANCE_TYPE_FAST_WINDING_NUMBER
+        )[:4]
+        signed = np.asarray(signed)
+        away = points - np.asarray(closest)
+        away = np.where(signed[:, None] < 0, -away, away)
+        normals = away / np.maximum(np.linalg.norm(away, axis=1), 1e-9)[:, None]
+        return float((signed - thickness(self.layers, normals)).min())
+
+    def from_shell(self, centre: Floats, points: Floats) -> float:
+        """Least room from the box's middle out to the shell beyond its surface points; negative where the shell cuts into it."""
+        way = points - centre
+        length = np.linalg.norm(way, axis=1)
+        reach = self.out_to_shell(np.tile(centre, (len(points), 1)), way / length[:, None])
+        left = reach - length
+        left = left[np.isfinite(left)]
+        return float(left.min()) if len(left) else float("inf")
+
+
+def place_bays(piece: Mesh, placed: Placed, body: OnBody, layers: Sequence[Layer], bays: Sequence[Bay]) -> list[BayFit]:
+    """Every bay in its best place, in the order given, none where another one lies."""
+    space = _Space(piece, placed, body, layers)
+    told: list[BayFit] = []
+    for bay in bays:
+        checked(bay)
+        told.append(_place(space, bay, told))
+    return [_with_need(piece, placed, body, layers, bay, fit) for bay, fit in zip(bays, told, strict=True)]
+
+
+def _directions(space: _Space, bay: Bay) -> list[tuple[str, Floats]]:
+    if bay.at_mm is not None:
+        return [("as placed", np.array(bay.at_mm) * 1.0 + np.array(space.placed.offset_mm) - space.middle)]
+    if bay.place:
+        centre = np.array(_DIRECTIONS[bay.place])
+        lean = [np.zeros(3), *(0.18 * v for v in (*np.eye(3), *-np.eye(3)))]
+        return [(bay.place, centre + d) for d in lean]
+    names = PLACES[:5] if space.body.crown_mm is not None else ("front", "back", "left", "right")
+    return [(n, np.array(_DIRECTIONS[n]) + d) for n in names for d in (np.zeros(3), *(0.18 * v for v in (*np.eye(3), *-np.eye(3))))]
+
+
+def _place(space: _Space, bay: Bay, others: Sequence[BayFit]) -> BayFit:
+    best: tuple[float, BayFit] | None = None
+    for place, direction in _directions(space, bay):
+        settled = space.settle(bay, direction)
+        if settled is None:
+            continue
+        centre, axes, body_room, shell_room = settled
+        meets = next((o.name for o in others if _overlap(centre, axes, bay.size_mm, o)), "")
+        worst = min(body_room, shell_room + SHELL_CLEAR_MM, -20.0 if meets else np.inf)
+        fits = body_room >= 0 and shell_room >= -0.05 and not meets
+        fit = BayFit(
+            bay.name, bay.size_mm, place, _three(centre), tuple(_three(a) for a in axes), body_room, shell_room, meets, fits, None, ""
+        )
+        if best is None or worst > best[0]:
+            best = (worst, fit)
+    if best is None:
+        return BayFit(bay.name, bay.size_mm, bay.place, _three(space.middle), tuple(_three(a) for a in np.eye(3)), -min(bay.size_mm), 0.0, "", False, None, "There is no shell in that place to fix it to.")  # fmt: skip
+    return best[1]
+
+
+def _three(v: Floats) -> tuple[float, float, float]:
+    return float(v[0]), float(v[1]), float(v[2])
+
+
+def _overlap(centre: Floats, axes: Floats, size: tuple[float, float, float], other: BayFit) -> bool:
+    """Whether two boxes share space, by points of each in the other."""
+    mine = centre + _box_points(np.array(size)) @ axes
+    theirs = np.array(other.centre_mm) + _box_points(np.array(other.size_mm)) @ np.array(other.axes)
+
+    def holds(points: Floats, middle: Floats, frame: Floats, extent: Floats) -> bool:
+        return bool((np.abs((points - middle) @ frame.T) < extent / 2 - 1e-6).all(axis=1).any())
+
+    return holds(mine, np.array(other.centre_mm), np.array(other.axes), np.array(other.size_mm)) or holds(
+        theirs, centre, axes, np.array(size)
+    )
+
+
+def _with_need(piece: Mesh, placed: Placed, body: OnBody, layers: Sequence[Layer], bay: Bay, fit: BayFit) -> BayFit:
+    """The scale at which a bay that presses would lie free in the same place, and its sentence."""
+    if fit.fits:
+        return replace(fit, text=f"{fit.name} lies at the {fit.place} with {fit.room_body_mm:.1f} mm to the padding.")
+    if fit.meets:
+        return replace(fit, text=f"{fit.name} meets {fit.meets}. Give one of the two another place.")
+    if fit.text:
+        return fit
+    direction = np.array(fit.centre_mm) - _Space(piece, placed, body, layers).middle
+    low, high = 1.0, 1.6
+
+    def free(factor: float) -> bool:
+        scale = tuple(v * factor for v in placed.scale)
+        middle = piece.bounds.mean(axis=0)
+        # The piece stays where it rests: a helmet's dome on the crown, anything else about its middle.
+        kept = np.array(placed.offset_mm) + middle * placed.scale - middle * np.array(scale)
+        grown = Placed((scale[0], scale[1], scale[2]), _three(kept))
+        settled = _Space(piece, grown, body, layers).settle(bay, direction)
+        return settled is not None and settled[2] >= 0 and settled[3] >= -0.05
+
+    needs = None
+    if free(high):
+        while high - low > 5e-4:
+            middle = (low + high) / 2
+            low, high = (low, middle) if free(middle) else (middle, high)
+        needs = float(max(placed.scale) * high)
+    short = -min(fit.room_body_mm, fit.room_shell_mm)
+    way = f"scale {100 * needs:.1f} %" if needs else "a thinner one"
+    return replace(
+        fit, needs_scale=needs, text=f"{fit.name} needs {short:.1f} mm more at the {fit.place}: {way}, or move it to another place."
+    )

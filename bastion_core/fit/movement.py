@@ -1,0 +1,146 @@
+"""What the wearer can still do in a piece: bend, flex, sit, and see."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from bastion_core.fit.onbody import OnBody
+from bastion_core.fit.room import Placed
+from bastion_core.fit.way_in import Opening
+from bastion_core.geometry.mesh import Floats, Mesh
+from bastion_core.geometry.section import hull_of, perimeter
+from bastion_core.measure.wearer import Wearer
+
+BENT_MEASURES = {
+    "elbow": ("elbow_girth_bent_mm", "the bent elbow"), "upper_arm": ("upper_arm_girth_bent_mm", "the flexed upper arm"),
+    "knee": ("knee_girth_bent_mm", "the bent knee"), "thigh": ("thigh_girth_seated_mm", "the thigh when seated"),
+}  # fmt: skip
+EYES_BELOW_CROWN = 0.49
+EYES_APART_MM = 63.0
+"""Eyes half way down the head, 63 mm apart; common practice, no source."""
+_FREE_SIDE_DEG, _FREE_UP_DEG, _FREE_DOWN_DEG = 95.0, 50.0, 70.0
+"""What a bare head sees: about 95° to each side, 50° up, 70° down; common practice, no source."""
+LEAST_DOWN_DEG, LEAST_SIDE_DEG = 25.0, 45.0
+"""Below this stairs and neighbours are not seen; common practice, no source."""
+
+
+@dataclass(frozen=True)
+class Bend:
+    """A girth that grows when the wearer moves, against the inside there."""
+
+    what: str
+    needs_girth_mm: float
+    inside_girth_mm: float
+    room_mm: float
+    """Each side; negative where it binds."""
+
+
+@dataclass(frozen=True)
+class Sight:
+    """What is seen through the opening, in degrees from straight ahead, and the share of a bare head's view that is left."""
+
+    left_deg: float
+    right_deg: float
+    up_deg: float
+    down_deg: float
+    share: float
+    grid: tuple[tuple[int, ...], ...]
+    """Rows from up to down, columns from the wearer's right to left in steps of 5°: 2 both eyes, 1 one eye, 0 none."""
+    side_range_deg: tuple[float, float]
+    up_range_deg: tuple[float, float]
+
+
+def bend(site_name: str, side: str, wearer: Wearer, rings: list[Opening], scale: tuple[float, float, float], worn_mm: float) -> Bend | None:
+    """The bent girth against the piece's inside at its middle; None where the site has none or the piece is open."""
+    row = BENT_MEASURES.get(site_name)
+    closed = [r for r in rings if r.covered > 0.95]
+    if row is None or not closed:
+        return None
+    needs = wearer.get(row[0], side)
+    if needs is None:
+        return None
+    middle = closed[len(closed) // 2]
+    if site_name in ("upper_arm", "thigh"):
+        middle = max(closed, key=lambda r: float(np.ptp(r.points, axis=0).sum()))
+    inside = perimeter(hull_of(middle.points * np.array(scale[:2])))
+    return Bend(row[1], needs, inside, (inside - needs) / (2 * np.pi) - worn_mm)
+
+
+def least_angle_deg(reach_a_mm: float, radius_a_mm: float, reach_b_mm: float, radius_b_mm: float) -> float:
+    """The least angle between two limbs before the rims of their pieces meet in the crease.
+
+    Each rim ends ``reach`` mm from the joint and stands ``radius`` mm off the bone: its inner corner is seen from the joint under
+    atan(radius / reach) off its bone. 180 is straight.
+    """
+    return float(np.degrees(np.arctan2(radius_a_mm, max(reach_a_mm, 1e-6)) + np.arctan2(radius_b_mm, max(reach_b_mm, 1e-6))))
+
+
+def sight(piece: Mesh, placed: Placed, body: OnBody, chin_to_crown_mm: float) -> Sight:
+    """What the wearer of a helmet sees: rays from both eyes out through whatever is open."""
+    assert body.crown_mm is not None
+    v = body.mesh.vertices
+    height = body.crown_mm - EYES_BELOW_CROWN * chin_to_crown_mm
+    face = v[(np.abs(v[:, 2] - height) < 10) & (np.abs(v[:, 0]) < 45) & (np.abs(v[:, 0]) > 18)]
+    front = float(face[:, 1].min()) if len(face) else float(v[:, 1].min()) + 20
+    sides, ups = np.arange(-95.0, 96.0, 5.0), np.arange(50.0, -71.0, -5.0)
+    grid_side, grid_up = np.meshgrid(np.radians(sides), np.radians(ups))
+    # Positive sides are the wearer's left, which is +x.
+    ahead = np.column_stack(
+        [(np.sin(grid_side) * np.cos(grid_up)).ravel(), (-np.cos(grid_side) * np.cos(grid_up)).ravel(), np.sin(grid_up).ravel()]
+    )
+    seen = np.zeros(grid_side.shape, int)
+    s = np.array(placed.scale)
+    for eye in (-1.0, 1.0):
+        at = np.array([eye * EYES_APART_MM / 2, front - 2.0, height])
+        along = ahead / s
+        along /= np.linalg.norm(along, axis=1)[:, None]
+        distance, _ = piece.rays.first_hits(np.tile(placed.to_piece(at[None]), (len(ahead), 1)), along)
+        # The nose hides what lies across it beyond 60°.
+        free = ~np.isfinite(distance).reshape(seen.shape) & (eye * np.degrees(grid_side) > -60)
+        seen += free
+    level = int(np.flatnonzero(ups == 0)[0])
+    middle = int(np.flatnonzero(sides == 0)[0])
+    weight = np.cos(grid_up)
+    return Sight(
+        _reach(seen[level, middle:], 5.0), _reach(seen[level, middle::-1], 5.0), _reach(seen[level::-1, :].max(axis=1), 5.0),
+        _reach(seen[level:, :].max(axis=1), 5.0), float((weight * (seen > 0)).sum() / weight.sum()),
+        tuple(tuple(int(c) for c in row) for row in seen), (float(sides[0]), float(sides[-1])), (float(ups[-1]), float(ups[0])),
+    )  # fmt: skip
+
+
+def _reach(along: Floats, step: float) -> float:
+    """How far from straight ahead something is seen, without looking past what hides it; a slit just off the middle counts."""
+    open_ones = along > 0
+    start = int(np.argmax(open_ones)) if open_ones[:4].any() else -1
+    if start < 0:
+        return 0.0
+    end = start
+    while end + 1 < len(open_ones) and open_ones[end + 1]:
+        end += 1
+    return float(end * step)
+
+
+def sight_verdict(seen: Sight) -> tuple[str, str]:
+    """The verdict on what is seen: a matter of comfort and of safety."""
+    sides = min(seen.left_deg, seen.right_deg)
+    told = f"Sees {seen.left_deg:.0f}° left, {seen.right_deg:.0f}° right, {seen.up_deg:.0f}° up, {seen.down_deg:.0f}° down; {100 * seen.share:.0f} % of what a bare head sees."
+    if seen.share == 0:
+        return "stops", "Nothing is seen from where the eyes are. Open an eye slit, or take a handler along and never walk alone."
+    if seen.down_deg < LEAST_DOWN_DEG or sides < LEAST_SIDE_DEG:
+        return "tight", f"{told} Steps and people beside the wearer go unseen: widen the opening, or walk with a handler."
+    return "holds", told
+
+
+__all__ = [
+    "LEAST_DOWN_DEG",
+    "LEAST_SIDE_DEG",
+    "_FREE_DOWN_DEG",
+    "_FREE_SIDE_DEG",
+    "_FREE_UP_DEG",
+    "Bend",
+    "Sight",
+    "bend",
+    "least_angle_deg",
+    "sight",
+    "sight_verdict",
+]  # fmt: skip

@@ -1,0 +1,161 @@
+"""Room between body and piece: from each point of the skin the way out to the inside of the shell, less the layers."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import igl
+import numpy as np
+from numpy.typing import NDArray
+
+from bastion_core.fit.layers import Layer
+from bastion_core.fit.onbody import Skin
+from bastion_core.geometry.mesh import Floats, Mesh
+
+_START_DEPTH = 0.5
+"""Rays begin this share of the body's depth behind the skin, so that a shell inside the body is met too."""
+_REFINED = 240
+_RIM_REACH_MM = 14.0
+TOUCH_MM = 1.0
+
+
+@dataclass(frozen=True)
+class Placed:
+    """How a piece at scale 1 gets onto the body: p_body = scale * p_piece + offset."""
+
+    scale: tuple[float, float, float]
+    offset_mm: tuple[float, float, float]
+
+    def to_body(self, points: Floats) -> Floats:
+        """(n, 3) from the piece's to the body's coordinates."""
+        return np.asarray(points * self.scale + np.array(self.offset_mm))
+
+    def to_piece(self, points: Floats) -> Floats:
+        """(n, 3) from the body's to the piece's coordinates."""
+        return np.asarray((points - np.array(self.offset_mm)) / self.scale)
+
+
+@dataclass(frozen=True, eq=False)
+class Room:
+    """Room at each point of the skin (n,), in mm after the layers; nan where the shell is open that way. Negative is overlap."""
+
+    skin: Skin
+    room_mm: Floats
+    open_share: float
+    """Share of the points the piece lies over in whose direction there is no shell."""
+    resting: bool = False
+    """Whether the piece rests on the crown, whose skin then does not count as tight."""
+
+    @property
+    def counted(self) -> Floats:
+        """(n,): the rooms that count, nan elsewhere: not where the piece is meant to touch."""
+        if not self.resting:
+            return self.room_mm
+        return np.where(self.skin.cap, np.nan, self.room_mm)
+
+    @property
+    def known(self) -> Floats:
+        """The rooms that count and are numbers."""
+        counted = self.counted
+        return np.asarray(counted[np.isfinite(counted)])
+
+    @property
+    def least_mm(self) -> float:
+        """The tightest place; nan when the piece covers nothing of the body."""
+        return float(self.known.min()) if len(self.known) else float("nan")
+
+    @property
+    def least_at(self) -> Floats:
+        """(3,): where that is, on the skin."""
+        if not len(self.known):
+            return np.zeros(3)
+        return np.asarray(self.skin.points[int(np.nanargmin(self.counted))])
+
+    def percentile(self, percent: float) -> float:
+        """Room that so many percent of the covered skin have less of."""
+        return float(np.percentile(self.known, percent)) if len(self.known) else float("nan")
+
+    @property
+    def touching(self) -> float:
+        """Share of the covered skin with no more than a millimetre left."""
+        return float((self.known <= TOUCH_MM).mean()) if len(self.known) else 0.0
+
+
+def gaps(piece: Mesh, placed: Placed, skin: Skin) -> Floats:
+    """(n,): way from each skin point straight out to the shell, mm; negative when the shell lies inside; inf where there is none."""
+    scale = np.array(placed.scale)
+    start = placed.to_piece(skin.points - skin.normals * (skin.depth_mm * _START_DEPTH)[:, None])
+    along = skin.normals / scale
+    stretch = np.linalg.norm(along, axis=1)
+    along = along / stretch[:, None]
+    distance, face = piece.rays.first_hits(start, along)
+    # A unit of way in the piece is 1/stretch of the body's.
+    out = distance / stretch - skin.depth_mm * _START_DEPTH
+    # Meeting the material from behind means that the ray began inside it.
+    hit = face >= 0
+    leaving = np.zeros(len(face), bool)
+    leaving[hit] = np.einsum("ij,ij->i", piece.area_vectors[face[hit]], along[hit]) > 0
+    return np.where(leaving, -skin.depth_mm * _START_DEPTH, out)
+
+
+_BESIDE_MM = 45.0
+"""Skin so far beside the piece still counts: where the piece is too small, the body stands out of it."""
+
+
+def covered(piece: Mesh, placed: Placed, skin: Skin) -> NDArray[np.bool_]:
+    """(n,) mask: skin points at the piece's height and not far beside it."""
+    low, high = placed.to_body(piece.bounds)
+    beyond = np.array([_BESIDE_MM, _BESIDE_MM, 2.0])
+    return np.asarray(((skin.points >= low - beyond) & (skin.points <= high + beyond)).all(axis=1))
+
+
+def room_of(piece: Mesh, placed: Placed, skin: Skin, layers: Sequence[Layer] = (), exact: bool = True, resting: bool = False) -> Room:
+    """The room map. ``exact`` also looks sideways from the tightest points, and at rims beside the straight way out."""
+    here = np.flatnonzero(covered(piece, placed, skin))
+    room = np.full(len(skin.points), np.nan)
+    if not len(here):
+        return Room(skin, room, 1.0, resting)
+    near = skin.take(here)
+    out = gaps(piece, placed, near)
+    missed = ~np.isfinite(out)
+    if exact:
+        out = np.minimum(out, _nearest(piece, placed, near, out))
+    told = out - near.layers_mm(layers)
+    room[here] = np.where(np.isfinite(told), told, np.nan)
+    return Room(skin, room, float(missed.mean()), resting)
+
+
+def _nearest(piece: Mesh, placed: Placed, skin: Skin, out: Floats) -> Floats:
+    """(n,): distance to the nearest part of the shell in any direction, for the tightest points and those beside a rim; inf elsewhere."""
+    told = np.full(len(out), np.inf)
+    vertices, tree = piece.vertices, piece.corner_tree
+    # Edges longer than this are few: their faces are always looked at, as a search by corners could miss them.
+    coarse = float(np.percentile(piece.longest_edges, 90)) + 0.5
+    positive = np.where(out > 0, out, np.inf)
+    lowest = np.argsort(positive)[:_REFINED]
+    lowest = lowest[np.isfinite(positive[lowest])]
+    scale = max(placed.scale)
+    missed = np.flatnonzero(~np.isfinite(out))
+    rim = missed
+    if len(missed):
+        distance, _ = tree.query(placed.to_piece(skin.points[missed]), distance_upper_bound=_RIM_REACH_MM / min(placed.scale))
+        rim = missed[np.isfinite(distance)]
+    asked = np.concatenate([lowest, rim])
+    if not len(asked):
+        return told
+    reach = np.where(np.isfinite(out[asked]), np.maximum(out[asked], 0) / min(placed.scale), _RIM_REACH_MM / min(placed.scale)) + coarse
+    points = placed.to_piece(skin.points[asked])
+    found = tree.query_ball_point(points, reach)
+    corners = np.unique(np.concatenate([np.asarray(f, dtype=np.int64) for f in found if len(f)] or [np.zeros(0, np.int64)]))
+    chosen = np.zeros(len(vertices), bool)
+    chosen[corners] = True
+    faces = piece.faces[chosen[piece.faces].any(axis=1)]
+    faces = np.unique(np.concatenate([faces, piece.faces[piece.longest_edges > coarse]]), axis=0)
+    if not len(faces):
+        return told
+    if max(placed.scale) / min(placed.scale) < 1 + 1e-9:
+        squared = igl.point_mesh_squared_distance(points, vertices, faces)[0]
+        told[asked] = np.sqrt(squared) * scale
+    else:
+        squared = igl.point_mesh_squared_distance(skin.points[asked], placed.to_body(vertices), faces)[0]
+        told[asked] = np.sqrt(squared)
+    return told

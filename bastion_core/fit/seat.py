@@ -1,0 +1,238 @@
+"""Where a piece sits on the body by itself: which way up, which way round, and where it comes to rest."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from bastion_core.fit.layers import Layer
+from bastion_core.fit.onbody import OnBody, Skin
+from bastion_core.fit.room import Placed, covered, gaps
+from bastion_core.fit.sites import Site
+from bastion_core.geometry.mesh import Floats, Mesh
+from bastion_core.geometry.place import quarter_turns
+
+PLATE_TOUCHES = 6.0
+"""A plate that does not go round is pushed on until so many percent of what it faces are touched; common practice, no source."""
+_MOST_LIFT_MM = 12.0
+_COARSE = 500
+Scale = tuple[float, float, float]
+
+
+@dataclass(frozen=True)
+class Seating:
+    """How a kind of piece finds its place; kept for all scales."""
+
+    goes_round: bool
+    """A ring or shell round the body, against a plate on one side of it."""
+    rests_on_top: bool
+    """A helmet: its dome rests on the crown's padding."""
+    shift_mm: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    """What the maker moved it by."""
+
+
+def standing(piece: Mesh, turns: tuple[int, int, int]) -> Mesh:
+    """The piece turned by whole quarter turns."""
+    return piece.transformed(quarter_turns(*turns)) if any(t % 4 for t in turns) else piece
+
+
+def kind_of(piece: Mesh, body: OnBody, where: Site, shift_mm: tuple[float, float, float] = (0.0, 0.0, 0.0)) -> Seating:
+    """Whether a piece goes round the body, and whether it hangs from the crown."""
+    middle = piece.bounds.mean(axis=0)
+    angle = np.arange(90) * (2 * np.pi / 90)
+    level = np.column_stack([np.cos(angle), np.sin(angle), np.zeros(90)])
+    seen = 0.0
+    for share in (0.3, 0.5, 0.7):
+        z = piece.bounds[0, 2] + share * piece.size[2]
+        distance, _ = piece.rays.first_hits(np.tile([middle[0], middle[1], z], (90, 1)), level)
+        seen = max(seen, float(np.isfinite(distance).mean()))
+    up, _ = piece.rays.first_hits(np.array([[middle[0], middle[1], piece.bounds[0, 2] + 0.4 * piece.size[2]]]), np.array([[0.0, 0.0, 1.0]]))
+    return Seating(seen >= where.round_from, body.crown_mm is not None and bool(np.isfinite(up[0])), shift_mm)
+
+
+def seat(
+    piece: Mesh, body: OnBody, seating: Seating, scale: Scale, layers: Sequence[Layer], skin: Skin | None = None, near: Placed | None = None
+) -> Placed:
+    """Where the piece comes to rest at a scale.
+
+    A ring settles where its tightest place has the most room; a helmet hangs from the crown's padding; a plate is
+    pushed on until it begins to touch the layers. ``near`` is a place found for nearly the same scale, to begin from.
+    """
+    skin = skin or body.skin(_COARSE)
+    s = np.array(scale)
+    middle = piece.bounds.mean(axis=0) * s
+    offset = body.centre - middle
+    if seating.rests_on_top:
+        offset[2] = _hang(piece, skin, s, offset, layers)
+    if seating.goes_round:
+        step = 12.0
+        if near is not None:
+            # Keep the place of the piece's middle over the body; only settle it anew.
+            before = np.array(near.offset_mm) - np.array(seating.shift_mm) + piece.bounds.mean(axis=0) * np.array(near.scale)
+            offset[:2] = (before - middle)[:2]
+            step = 2.0
+        offset = _most_room(piece, skin, s, offset, layers, step)
+        if seating.rests_on_top:
+            offset[2] = _hang(piece, skin, s, offset, layers)
+            offset = _most_room(piece, skin, s, offset, layers, 1.5)
+    else:
+        offset = _push_on(piece, skin, s, offset, layers)
+    offset = offset + np.array(seating.shift_mm)
+    return Placed(scale, (float(offset[0]), float(offset[1]), float(offset[2])))
+
+
+def _hang(piece: Mesh, skin: Skin, s: Floats, offset: Floats, layers: Sequence[Layer]) -> float:
+    """The height at which the dome comes to rest on the crown's layers: lowered straight down until it touches."""
+    cap = skin.cap & (skin.normals[:, 2] > 0.1)
+    if not cap.any():
+        return float(offset[2])
+    normals = skin.normals[cap]
+    pad = skin.take(cap).layers_mm(layers)
+    low = float(piece.bounds[0, 2] + 0.35 * piece.size[2])
+
+    def rests_at(padded: Floats) -> float:
+        start = np.column_stack([(padded[:, :2] - offset[:2]) / s[:2], np.full(len(padded), low)])
+        up, _ = piece.rays.first_hits(start, np.tile([0.0, 0.0, 1.0], (len(start), 1)))
+        hit = np.isfinite(up)
+        return float((padded[hit, 2] - (low + up[hit]) * s[2]).max()) if hit.any() else -np.inf
+
+    lifted = rests_at(skin.points[cap] + np.array([0.0, 0.0, 1.0]) * pad[:, None])
+    padded = rests_at(skin.points[cap] + normals * pad[:, None])
+    if not np.isfinite(lifted):
+        return float(offset[2])
+    # A dome too small for the padding all round is still pulled down on it: the sides then tell how much too small.
+    return float(min(max(padded, lifted), lifted + _MOST_LIFT_MM))
+
+
+def _tightness(piece: Mesh, skin: Skin, s: Floats, offset: Floats, less: Floats) -> tuple[float, Floats]:
+    """The tightest place, and all rooms known. Skin that carries a helmet is left out by the caller."""
+    placed = Placed((s[0], s[1], s[2]), (offset[0], offset[1], offset[2]))
+    mask = covered(piece, placed, skin)
+    if not mask.any():
+        return -np.inf, np.zeros(0)
+    near = skin.take(mask)
+    told = gaps(piece, placed, near) - less[mask]
+    known = told[np.isfinite(told)]
+    if not len(known):
+        return -np.inf, known
+    # The tightest place rules; the tenth percentile breaks ties so that the rest is spread evenly too.
+    return float(known.min() + 0.02 * np.percentile(known, 10)), known
+
+
+def _tightness_of_all(piece: Mesh, skin: Skin, s: Floats, offsets: Floats, less: Floats) -> Floats:
+    """``_tightness`` for several offsets (k, 3) at once, their rays cast together: moving the piece is moving the body the other way."""
+    count, n = len(offsets), len(skin.points)
+    points = (skin.points[None] + (offsets[0] - offsets)[:, None]).reshape(-1, 3)
+    placed = Placed((s[0], s[1], s[2]), (offsets[0][0], offsets[0][1], offsets[0][2]))
+    many = Skin(
+        points, np.tile(skin.normals, (count, 1)), np.tile(skin.depth_mm, count), np.tile(skin.bare, count), np.tile(skin.cap, count)
+    )
+    out = (gaps(piece, placed, many) - np.tile(less, count)).reshape(count, n)
+    out[~covered(piece, placed, many).reshape(count, n)] = np.inf
+    told = np.full(count, -np.inf)
+    for k in range(count):
+        known = out[k][np.isfinite(out[k])]
+        if len(known):
+            told[k] = known.min() + 0.02 * np.percentile(known, 10)
+    return told
+
+
+def _most_room(piece: Mesh, skin: Skin, s: Floats, offset: Floats, layers: Sequence[Layer], step: float) -> Floats:
+    """Move level until the tightest place has the most room: a compass search, the best of eight directions, with halving steps."""
+    skin = skin.take(~skin.cap)
+    less = skin.layers_mm(layers)
+    best, _ = _tightness(piece, skin, s, offset, less)
+    while step > 0.03:
+        tried = offset + step * _COMPASS
+        values = _tightness_of_all(piece, skin, s, tried, less)
+        index = int(np.argmax(values))
+        if values[index] > best + 1e-6:
+            best, offset = values[index], tried[index]
+        else:
+            step /= 2
+    return offset
+
+
+_COMPASS = np.array([[np.cos(a), np.sin(a), 0.0] for a in np.arange(8) * np.pi / 4])
+
+
+def _push_on(piece: Mesh, skin: Skin, s: Floats, offset: Floats, layers: Sequence[Layer]) -> Floats:
+    """Push a plate along the mean of what it faces until it begins to touch the layers."""
+    less = skin.layers_mm(layers)
+    for _ in range(12):
+        placed = Placed((s[0], s[1], s[2]), (offset[0], offset[1], offset[2]))
+        mask = covered(piece, placed, skin)
+        near = skin.take(mask)
+        out = gaps(piece, placed, near) - less[mask]
+        hit = np.isfinite(out)
+        if hit.sum() < 5:
+            return offset
+        facing = near.normals[hit].mean(axis=0)
+        facing /= max(float(np.linalg.norm(facing)), 1e-9)
+        shift = float(np.percentile(out[hit], PLATE_TOUCHES))
+        offset = offset - facing * shift * 0.8
+        if abs(shift) < 0.1:
+            break
+    return offset
+
+
+def best_turn(piece: Mesh, body: OnBody, where: Site, layers: Sequence[Layer]) -> tuple[int, int, int]:
+    """Quarter turns under which a piece goes best round its stretch of body; (0, 0, 0) when nothing is clearly better than as it stands.
+
+    Every way a file can have been laid down is tried roughly: the tightest place at the same scale decides, then
+    the share of body that is covered.
+    """
+    skin = body.skin(300)
+    seen: list[tuple[float, tuple[int, int, int]]] = []
+    for turns in _ALL_TURNS:
+        turned = standing(piece, turns)
+        seating = kind_of(turned, body, where)
+        s = np.ones(3)
+        offset = body.centre - turned.bounds.mean(axis=0)
+        if seating.rests_on_top:
+            offset[2] = _hang(turned, skin, s, offset, layers)
+        less = skin.layers_mm(layers)
+        offset = _coarse_shift(turned, skin, s, offset, less)
+        value, known = _tightness(turned, skin, s, offset, less)
+        length_off = abs(float(turned.size[2]) - (body.high_mm - body.low_mm))
+        bonus = 0.0
+        if body.crown_mm is not None:
+            # A helmet's neck is open, its crown closed, and its face looks out.
+            bonus = 40.0 * float(seating.rests_on_top) - 40.0 * float(_closed_below(turned)) + 60.0 * _looks_out(turned)
+        seen.append((value - 0.1 * length_off + bonus + (2.0 if turns == (0, 0, 0) else 0.0) + (0.0 if len(known) else -500.0), turns))
+    best = max(seen, key=lambda t: t[0])
+    return best[1]
+
+
+_ALL_TURNS = tuple((x, y, z) for x, y in ((0, 0), (1, 0), (2, 0), (3, 0), (0, 1), (0, 3)) for z in range(4))
+
+
+def _coarse_shift(piece: Mesh, skin: Skin, s: Floats, offset: Floats, less: Floats) -> Floats:
+    best, at = -np.inf, offset
+    for dx in (-12.0, 0.0, 12.0):
+        for dy in (-24.0, -12.0, 0.0, 12.0, 24.0):
+            moved = offset + np.array([dx, dy, 0.0])
+            value, _ = _tightness(piece, skin, s, moved, less)
+            if value > best:
+                best, at = value, moved
+    return at
+
+
+def _closed_below(piece: Mesh) -> bool:
+    middle = piece.bounds.mean(axis=0)
+    down, _ = piece.rays.first_hits(middle[None], np.array([[0.0, 0.0, -1.0]]))
+    return bool(np.isfinite(down[0]))
+
+
+def _looks_out(piece: Mesh) -> float:
+    """How much more is open ahead than behind, at the height where most is open."""
+    middle = piece.bounds.mean(axis=0)
+    side, up = np.meshgrid(np.radians(np.arange(-50, 51, 5)), np.radians(np.arange(-12, 13, 4)))
+    ahead = np.column_stack([(np.sin(side) * np.cos(up)).ravel(), (-np.cos(side) * np.cos(up)).ravel(), np.sin(up).ravel()])
+    best = 0.0
+    for share in (0.4, 0.48, 0.54, 0.6, 0.66):
+        eye = np.tile([middle[0], middle[1], piece.bounds[0, 2] + share * piece.size[2]], (len(ahead), 1))
+        front, _ = piece.rays.first_hits(eye, ahead)
+        back, _ = piece.rays.first_hits(eye, ahead * [1, -1, 1])
+        best = max(best, float((~np.isfinite(front)).mean() - (~np.isfinite(back)).mean()), key=abs)
+    return best
