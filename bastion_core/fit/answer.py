@@ -16,7 +16,7 @@ from bastion_core.fit.room import Placed, Room, room_of
 from bastion_core.fit.scale import LEAST_SCALE, LINE_WIDTH_MM, MOST_SCALE, check_scale
 from bastion_core.fit.seat import Scale, Seating, kind_of, seat
 from bastion_core.fit.sites import Site, site
-from bastion_core.fit.way_in import WayIn, judge_way_in, openings, scale_that_passes
+from bastion_core.fit.way_in import WayIn, judge_way_in, least_root, openings, scale_that_passes
 from bastion_core.geometry.mesh import Floats, Mesh
 from bastion_core.geometry.section import hull_of, level_loops
 from bastion_core.measure.body import Body, stand_in
@@ -160,7 +160,7 @@ class Fitting:
         self.body = ready
         self.skin = self._skin()
         self.seating: Seating = kind_of(piece, ready, self.where, question.shift_mm)
-        self._seats: dict[Scale, Placed] = {}
+        self._seats: dict[tuple[Scale, bool], Placed] = {}
 
     def _skin(self) -> Skin:
         """Points of the stretch the piece can touch; of a body as it came, those near the piece."""
@@ -177,31 +177,34 @@ class Fitting:
                 return skin.take(keep)
         return self.body.skin(SKIN_POINTS)
 
-    def placed(self, scale: Scale) -> Placed:
-        """Where the piece rests at a scale. A piece that is already placed grows about its own middle."""
-        if scale not in self._seats:
+    def placed(self, scale: Scale, fine: bool = True) -> Placed:
+        """Where the piece rests at a scale. A piece that is already placed grows about its own middle.
+
+        ``fine`` settles it by more points of the skin; the rough place is good enough for a curve.
+        """
+        key = (scale, fine)
+        if key not in self._seats:
             if self.question.as_placed:
                 middle = self.piece.bounds.mean(axis=0)
                 offset = middle - middle * np.array(scale) + np.array(self.question.shift_mm)
-                self._seats[scale] = Placed(scale, (float(offset[0]), float(offset[1]), float(offset[2])))
+                self._seats[key] = Placed(scale, (float(offset[0]), float(offset[1]), float(offset[2])))
             else:
-                self._seats[scale] = seat(
-                    self.piece, self.body, self.seating, scale, self.question.layers, self._rough(), self._nearest_seat(scale)
-                )
-        return self._seats[scale]
+                near = self.placed(scale, False) if fine else self._nearest_seat(scale)
+                skin = self._thinned(1500 if fine else 360)
+                self._seats[key] = seat(self.piece, self.body, self.seating, scale, self.question.layers, skin, near, self.skin)
+        return self._seats[key]
 
     def _nearest_seat(self, scale: Scale) -> Placed | None:
-        near = min(self._seats, key=lambda s: abs(s[0] - scale[0]), default=None)
-        return self._seats[near] if near is not None and abs(near[0] - scale[0]) < 0.12 else None
+        near = min(self._seats, key=lambda k: abs(k[0][0] - scale[0]), default=None)
+        return self._seats[near] if near is not None and abs(near[0][0] - scale[0]) < 0.12 else None
 
-    def _rough(self) -> Skin:
-        step = max(1, len(self.skin.points) // 500)
-        return self.skin.take(slice(None, None, step))
+    def _thinned(self, count: int) -> Skin:
+        return self.skin.take(slice(None, None, max(1, len(self.skin.points) // count)))
 
     def room(self, scale: Scale, exact: bool = True) -> Room:
         """The room map at a scale."""
         resting = self.seating.rests_on_top and not self.question.as_placed
-        return room_of(self.piece, self.placed(scale), self.skin, self.question.layers, exact, resting)
+        return room_of(self.piece, self.placed(scale, exact), self.skin, self.question.layers, exact, resting)
 
     def least(self, factor: float, exact: bool = True) -> float:
         """Least room at a uniform multiple of the chosen scale's proportions; -inf when nothing is covered."""
@@ -233,15 +236,11 @@ class Fitting:
                     return None
             low, high = high, high * step
         # Rays alone narrow it down; the last steps look in every direction.
-        for exact, until in ((False, 2e-3), (True, 2e-4)):
-            if exact:
-                low, high = low / 1.01, high * 1.01
-                if self.least(low) >= ENOUGH_MM or self.least(high) < ENOUGH_MM:
-                    low, high = low / 1.05, high * 1.05
-            while high - low > until * high:
-                middle = (low + high) / 2
-                low, high = (low, middle) if self.least(middle, exact) >= ENOUGH_MM else (middle, high)
-        return high
+        rough = least_root(lambda f: max(self.least(f, False), -400.0), low, high, 2e-3) or high
+        for reach in (1.006, 1.05):
+            if self.least(rough / reach) < ENOUGH_MM <= self.least(rough * reach):
+                return least_root(self.least, rough / reach, rough * reach)
+        return rough
 
     def answer(self, progress: Progress = silent) -> Answer:
         """Everything. ``progress`` may stop it."""

@@ -51,19 +51,28 @@ def kind_of(piece: Mesh, body: OnBody, where: Site, shift_mm: tuple[float, float
 
 
 def seat(
-    piece: Mesh, body: OnBody, seating: Seating, scale: Scale, layers: Sequence[Layer], skin: Skin | None = None, near: Placed | None = None
+    piece: Mesh,
+    body: OnBody,
+    seating: Seating,
+    scale: Scale,
+    layers: Sequence[Layer],
+    skin: Skin | None = None,
+    near: Placed | None = None,
+    crown: Skin | None = None,
 ) -> Placed:
     """Where the piece comes to rest at a scale.
 
     A ring settles where its tightest place has the most room; a helmet hangs from the crown's padding; a plate is
-    pushed on until it begins to touch the layers. ``near`` is a place found for nearly the same scale, to begin from.
+    pushed on until it begins to touch the layers. ``near`` is a place found for nearly the same scale, to begin from;
+    ``crown`` is a denser skin for where a helmet rests.
     """
     skin = skin or body.skin(_COARSE)
+    crown = crown or skin
     s = np.array(scale)
     middle = piece.bounds.mean(axis=0) * s
     offset = body.centre - middle
     if seating.rests_on_top:
-        offset[2] = _hang(piece, skin, s, offset, layers)
+        offset[2] = _hang(piece, crown, s, offset, layers)
     if seating.goes_round:
         step = 12.0
         if near is not None:
@@ -73,7 +82,7 @@ def seat(
             step = 2.0
         offset = _most_room(piece, skin, s, offset, layers, step)
         if seating.rests_on_top:
-            offset[2] = _hang(piece, skin, s, offset, layers)
+            offset[2] = _hang(piece, crown, s, offset, layers)
             offset = _most_room(piece, skin, s, offset, layers, 1.5)
     else:
         offset = _push_on(piece, skin, s, offset, layers)
@@ -142,7 +151,7 @@ def _most_room(piece: Mesh, skin: Skin, s: Floats, offset: Floats, layers: Seque
     skin = skin.take(~skin.cap)
     less = skin.layers_mm(layers)
     best, _ = _tightness(piece, skin, s, offset, less)
-    while step > 0.03:
+    while step > 0.08:
         tried = offset + step * _COMPASS
         values = _tightness_of_all(piece, skin, s, tried, less)
         index = int(np.argmax(values))

@@ -1,10 +1,11 @@
 """Whether a piece can be put on: each of its sections against every body section that has to pass it on the way."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.optimize import brentq
 
 from bastion_core.errors import RecipeProblem
 from bastion_core.fit.onbody import Crossing, OnBody
@@ -123,18 +124,20 @@ def clearance(opening: Floats, outline: Floats) -> tuple[float, Floats]:
     normal = np.column_stack([edge[:, 1], -edge[:, 0]]) / np.linalg.norm(edge, axis=1)[:, None]
     reach = np.einsum("ij,ij->i", normal, corner)
 
-    def room(move: Floats) -> float:
-        return float((((opening - move) @ normal.T) - reach).max(axis=1).min())
+    # How far each point of the shell lies outside each edge's line, before any move.
+    outside = opening @ normal.T - reach
+
+    def room(moves: Floats) -> Floats:
+        return np.asarray((outside[None] - (moves @ normal.T)[:, None, :]).max(axis=2).min(axis=1))
 
     move = (opening.max(axis=0) + opening.min(axis=0)) / 2 - (outline.max(axis=0) + outline.min(axis=0)) / 2
-    best, step = room(move), 8.0
+    best, step = float(room(move[None])[0]), 8.0
     while step > 0.01:
-        for direction in _COMPASS:
-            tried = move + step * direction
-            value = room(tried)
-            if value > best + 1e-7:
-                best, move = value, tried
-                break
+        tried = move + step * _COMPASS
+        values = room(tried)
+        index = int(values.argmax())
+        if values[index] > best + 1e-7:
+            best, move = float(values[index]), tried[index]
         else:
             step /= 2
     return best, move
@@ -244,21 +247,24 @@ def scale_that_passes(
     crossings = body.crossings(told.ring.tilt_deg)
     middle = piece.bounds.mean(axis=0)
 
-    def passes(factor: float) -> bool:
+    def room(factor: float) -> float:
         scale = (placed.scale[0] * factor, placed.scale[1] * factor, placed.scale[2] * factor)
         kept = np.array(placed.offset_mm) + middle * placed.scale - middle * scale
         grown = Placed(scale, (float(kept[0]), float(kept[1]), float(kept[2])))
-        return (
-            _tightest(rings, grown, crossings, where.comes_from, worn_mm - give_mm, told.ring.tilt_deg if told.ring else 0.0, piece)[0] >= 0
-        )
+        return _tightest(rings, grown, crossings, where.comes_from, worn_mm - give_mm, told.ring.tilt_deg if told.ring else 0.0, piece)[0]
 
-    low, high = (0.4, 1.0) if told.passes else (1.0, 2.0)
-    if not told.passes and not passes(high):
+    root = least_root(room, 0.4 if told.passes else 1.0, 1.0 if told.passes else 2.0)
+    return None if root is None else float(max(placed.scale) * root)
+
+
+def least_root(room: Callable[[float], float], low: float, high: float, within: float = 2e-4) -> float | None:
+    """Where ``room`` stops being negative between ``low`` and ``high``, from the right side; ``low`` when it never is, None when it always is."""
+    if room(high) < 0:
         return None
-    while high - low > 2e-4:
-        half = (low + high) / 2
-        low, high = (low, half) if passes(half) else (half, high)
-    return float(max(placed.scale) * high)
+    if room(low) >= 0:
+        return low
+    root = float(brentq(room, low, high, xtol=within, rtol=1e-6))
+    return root if room(root) >= 0 else min(root + within, high)
 
 
 def _through_the_gap(found: Sequence[Opening], placed: Placed, body: OnBody, extra: float) -> WayIn:
