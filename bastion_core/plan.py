@@ -5,7 +5,7 @@ one before gave, so that a changed decision repeats only what comes after it.
 """
 
 from collections.abc import Sequence
-from dataclasses import asdict, dataclass, field
+from dataclasses import asdict, dataclass, field, replace
 from typing import Any
 
 import numpy as np
@@ -14,19 +14,24 @@ from bastion_core.cut.parting import Cut, Parting, part_solid
 from bastion_core.cut.printers import Printer, fits, hull_points
 from bastion_core.cut.propose import propose_cuts
 from bastion_core.errors import RecipeProblem
+from bastion_core.fit.answer import Answer, Fitting, Question
 from bastion_core.fit.head import PAD_MM, fit_head
+from bastion_core.fit.onbody import OnBody
 from bastion_core.fit.scale import MADE_FOR_MM, check_scale, choose_scale, scale_by_stature, scale_to_length, scale_warnings
 from bastion_core.geometry.mesh import Floats, Mesh
 from bastion_core.geometry.place import quarter_turns, scaling
 from bastion_core.geometry.solid import Solid
 from bastion_core.join.pins import Joined, Joint, PinRule
+from bastion_core.measure.body import stand_in
 from bastion_core.measure.wearer import Wearer
 from bastion_core.printing.estimate import Estimate, Shape, estimate, shape_of
 from bastion_core.printing.orient import best_lying, laid_matrix, ways_to_lie
 from bastion_core.printing.profile import LAYER_HEIGHTS_MM, Profile, material
-from bastion_core.progress import Progress, silent
+from bastion_core.progress import Progress, silent, span
 
 Scale = tuple[float, float, float]
+SPARE = 0.01
+"""What a suggested scale has over the least one: measurements and prints are never exact; common practice, no source."""
 
 
 @dataclass(frozen=True)
@@ -85,6 +90,39 @@ def fit_stage(mesh: Mesh, recipe: FitRecipe, thinnest_wall_mm: float | None) -> 
         suggested, reason = 1.0, "no wearer is chosen, so the file's own size stands"
     choice = choose_scale(suggested, reason, recipe.scale, thinnest_wall_mm, recipe.walls)
     return FitOutcome(choice.scale, choice.suggested, choice.verdict, choice.reason, choice.warnings)
+
+
+@dataclass(frozen=True, eq=False)
+class WornOutcome:
+    """The scale a worn piece gets and the whole answer at it."""
+
+    scale: Scale
+    suggested: float
+    fitting: Fitting
+    answer: Answer
+
+
+def fit_worn(
+    mesh: Mesh, question: Question, start: float, chosen: Scale | None, progress: Progress = silent, ready: OnBody | None = None
+) -> WornOutcome:
+    """The whole answer for an upright piece at the maker's scale, or at the least one that satisfies room, bays and way in.
+
+    ``start`` is the first guess (ratio of statures); a piece that is no helmet is never made smaller than it. ``ready`` is a scan to fit to instead of the
+    stand-in body. Raises RecipeProblem.
+    """
+    body = stand_in(question.wearer) if ready is None and question.wearer is not None else None
+    if chosen is not None:
+        check_scale(chosen)
+        fitting = Fitting(mesh, replace(question, scale=chosen), body, ready)
+        answer = fitting.answer(progress)
+        return WornOutcome(chosen, answer.least_scale or start, fitting, answer)
+    first = Fitting(mesh, replace(question, scale=(start, start, start)), body, ready)
+    least = first.least_scale(span(progress, 0.0, 0.5))
+    spared = None if least is None else least * (1 + SPARE)
+    size = start if spared is None else spared if question.site == "head" else max(spared, start)
+    size = float(np.ceil(size * 1000) / 1000)
+    fitting = Fitting(mesh, replace(question, scale=(size, size, size)), body, ready)
+    return WornOutcome((size, size, size), size, fitting, fitting.answer(span(progress, 0.5, 1.0)))
 
 
 def scaled(solid: Solid, scale: Scale) -> Solid:
@@ -228,6 +266,20 @@ def joint_record(joint: Joint) -> dict[str, Any]:
 
 
 __all__ = [
-    "CutOutcome", "FitOutcome", "FitRecipe", "LaidPart", "PinRule", "Scale",
-    "cost", "cut_stage", "fit_stage", "joint_record", "lay_part", "print_stage", "scaled", "upright",
+    "CutOutcome",
+    "FitOutcome",
+    "FitRecipe",
+    "LaidPart",
+    "PinRule",
+    "Scale",
+    "WornOutcome",
+    "cost",
+    "cut_stage",
+    "fit_stage",
+    "fit_worn",
+    "joint_record",
+    "lay_part",
+    "print_stage",
+    "scaled",
+    "upright",
 ]  # fmt: skip

@@ -101,6 +101,10 @@ SPECTACULAR_SETTINGS = {
         "JobStateEnum": "bastion_site.jobs.models.Job.State",
         "StationStateEnum": "bastion_site.builds.chain.STATES",
         "VerdictEnum": "bastion_site.builds.chain.VERDICTS",
+        "ScanKindEnum": "bastion_site.wearers.models.SCAN_KINDS",
+        "WayInKindEnum": "bastion_site.builds.models.WAY_IN_CHOICES",
+        "ShopUnitsEnum": "bastion_site.shop.models.Shop.Units",
+        "TypedUnitsEnum": "bastion_site.wearers.models.TYPED_UNITS",
     },
 }
 LOGGING = {

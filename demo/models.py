@@ -118,8 +118,8 @@ def nautilus_helm(detail: float = 1.0) -> Mesh:
 
     shell = closed_sheet(outer, inner, int(436 * detail**0.5), int(172 * detail**0.5), True, True)
     slit = Manifold.cylinder(120, 11, 11, 48).rotate([90, 0, 0])
-    eyes = Manifold.hull(slit.translate([-58, 0, 167]) + slit.translate([-8, 0, 160]))
-    eyes += Manifold.hull(slit.translate([58, 0, 167]) + slit.translate([8, 0, 160]))
+    eyes = Manifold.hull(slit.translate([-58, 0, 159]) + slit.translate([-8, 0, 152]))
+    eyes += Manifold.hull(slit.translate([58, 0, 159]) + slit.translate([8, 0, 152]))
     cut = eyes.translate([0, -20, 0])
     return Solid(shell.manifold - cut).mesh()
 
@@ -257,6 +257,24 @@ def heron_shin(detail: float = 1.0) -> Mesh:
     return _relief_sheet(form, relief, 3.0, int(220 * detail**0.5), int(220 * detail**0.5)).mesh()
 
 
+def heron_greave(detail: float = 1.0) -> Mesh:
+    """The left shin of the officers: closed all round, its ankle drawn in close."""
+
+    def surface(outside: bool) -> Surface:
+        def points(u: Floats, v: Floats) -> Floats:
+            around = 2 * np.pi * u - np.pi / 2
+            radius = 67 - 16 * v + 9 * np.sin(np.pi * np.clip(v * 1.3, 0, 1)) + 3 * np.clip((v - 0.94) / 0.06, 0, 1)
+            if outside:
+                row = 6 * v
+                barb = np.abs(np.sin(np.pi * (9 * u + 0.5 * np.floor(row))))
+                radius = radius + 3.0 + 2.6 * (1 - (row - np.floor(row))) * np.clip(barb * 1.6, 0, 1) ** 0.5
+            return np.column_stack([0.97 * radius * np.cos(around), 1.04 * radius * np.sin(around) + 7 * np.sin(np.pi * v), 372 * (1 - v)])
+
+        return points
+
+    return closed_sheet(surface(True), surface(False), int(300 * detail**0.5), int(190 * detail**0.5), True, False).mesh()
+
+
 def lantern_staff(detail: float = 1.0) -> Mesh:
     """1.9 m of staff: a rope-turned shaft, a heavy lantern head of eight bars between two solid collars, a storm cap."""
     around, along = int(96 * detail**0.5), int(900 * detail**0.5)
@@ -303,6 +321,7 @@ MODELS: tuple[DemoModel, ...] = (
     DemoModel("kelp-bracer-right", torn_bracer),
     DemoModel("breakwater-breastplate", breakwater_breastplate),
     DemoModel("heron-shin-left", heron_shin),
+    DemoModel("heron-greave-left", heron_greave),
     DemoModel("lantern-staff", lantern_staff),
 )
 

@@ -24,6 +24,14 @@ WEARERS: tuple[dict[str, Any], ...] = (
             "head_breadth_mm": 149.0,
             "head_length_mm": 190.0,
             "chin_to_crown_mm": 218.0,
+            "chest_girth_mm": 905.0,
+            "waist_girth_mm": 742.0,
+            "hip_girth_mm": 985.0,
+            "left_forearm_girth_mm": 247.0,
+            "right_forearm_girth_mm": 252.0,
+            "wrist_girth_mm": 156.0,
+            "left_calf_girth_mm": 362.0,
+            "right_calf_girth_mm": 365.0,
         },
     },
     {
@@ -65,6 +73,9 @@ class DemoPiece:
     """Make the other side of the pair from it."""
 
 
+BOARD = {"name": "board on a carrier", "size_mm": [66.0, 56.0, 24.0], "place": "nape"}
+SUIT = [{"name": "suit", "thickness_mm": 1.5, "where": "all"}]
+
 PIECES: tuple[DemoPiece, ...] = (
     DemoPiece(
         "nautilus-helm",
@@ -74,19 +85,41 @@ PIECES: tuple[DemoPiece, ...] = (
     ),
     DemoPiece(
         "nautilus-helm",
+        "Nautilus helm, signal",
+        {"site": "head", "scale": [1.07, 1.07, 1.07], "bays": [BOARD], "note": "Fits bare; the signal board has no place at the nape."},
+    ),
+    DemoPiece(
+        "nautilus-helm",
         "Nautilus helm, second watch",
         {"site": "head", "scale": [1.0, 1.0, 1.0], "note": "At the file's own size, as it was first tried."},
         wearer="Ketil Sandspit",
     ),
     DemoPiece("crest", "Crest", {"note": "Held by magnets later."}),
-    DemoPiece("wave-pauldron-left", "Wave pauldron left", {"side": "left"}, mirror=True),
-    DemoPiece("kelp-bracer-left", "Kelp bracer left", {"side": "left"}),
-    DemoPiece("kelp-bracer-right", "Kelp bracer right", {"side": "right", "note": "The file came torn."}),
-    DemoPiece("breakwater-breastplate", "Breakwater breastplate", {"layer_mm": 0.28}, printers=("Gull", "Tern")),
-    DemoPiece("heron-shin-left", "Heron shin left", {"side": "left"}, mirror=True),
+    DemoPiece("wave-pauldron-left", "Wave pauldron left", {"site": "shoulder", "side": "left", "layers": SUIT}, mirror=True),
+    DemoPiece("kelp-bracer-left", "Kelp bracer left", {"site": "forearm", "side": "left", "layers": SUIT}),
+    DemoPiece(
+        "kelp-bracer-right",
+        "Kelp bracer right",
+        {"site": "forearm", "side": "right", "layers": SUIT, "note": "The file came torn."},
+    ),
+    DemoPiece(
+        "breakwater-breastplate", "Breakwater breastplate", {"site": "chest", "layer_mm": 0.28, "layers": SUIT}, printers=("Gull", "Tern")
+    ),
+    DemoPiece("heron-shin-left", "Heron shin left", {"site": "shin", "side": "left", "way_in": "open", "layers": SUIT}, mirror=True),
+    DemoPiece(
+        "heron-greave-left",
+        "Heron greave left",
+        {"site": "shin", "side": "left", "layers": SUIT, "scale": [1.0, 1.0, 1.0], "note": "Closed all round: the foot has to go through."},
+    ),
     DemoPiece(
         "lantern-staff",
         "Lantern staff",
-        {"cuts": [], "wanted_length_mm": 1900.0, "material": "petg", "note": "Kept in one piece, to see what that means."},
+        {
+            "site": "hand_held",
+            "cuts": [],
+            "wanted_length_mm": 1900.0,
+            "material": "petg",
+            "note": "Kept in one piece, to see what that means.",
+        },
     ),
 )

@@ -189,10 +189,13 @@ class Fitting:
                 offset = middle - middle * np.array(scale) + np.array(self.question.shift_mm)
                 self._seats[key] = Placed(scale, (float(offset[0]), float(offset[1]), float(offset[2])))
             else:
-                near = self.placed(scale, False) if fine else self._nearest_seat(scale)
-                skin = self._thinned(1500 if fine else 360)
-                self._seats[key] = seat(self.piece, self.body, self.seating, scale, self.question.layers, skin, near, self.skin)
+                # The fine place must not depend on what was asked before: it begins anew each time.
+                near = self._seated(scale, None) if fine else self._nearest_seat(scale)
+                self._seats[key] = self._seated(scale, near, 1500 if fine else 360)
         return self._seats[key]
+
+    def _seated(self, scale: Scale, near: Placed | None, count: int = 360) -> Placed:
+        return seat(self.piece, self.body, self.seating, scale, self.question.layers, self._thinned(count), near, self.skin)
 
     def _nearest_seat(self, scale: Scale) -> Placed | None:
         near = min(self._seats, key=lambda k: abs(k[0][0] - scale[0]), default=None)
@@ -253,29 +256,15 @@ class Fitting:
             raise RecipeProblem(
                 "The piece meets nothing of the body where it is worn. Look at its site, its side and which way it stands; or move it in the seat."
             )
-        progress(0.25, "finding the least scale")
-        for_room = self.least_scale_for_room()
-        progress(0.45, "the way in")
-        kind = q.way_in or self.where.way_in
+        for_room, way_in, for_passing, bays = self._bounds(placed, span(progress, 0.25, 0.7))
         worn = on_the_way(q.layers)
-        way_in = judge_way_in(self.piece, placed, self.body, self.where, kind, worn, q.give_mm)
-        for_passing = scale_that_passes(self.piece, placed, self.body, self.where, way_in, worn, q.give_mm)
-        way_in = replace(way_in, needs_scale=None if way_in.passes else for_passing)
-        progress(0.6, "placing what goes inside")
-        bays = tuple(place_bays(self.piece, placed, self.body, q.layers, q.bays))
         progress(0.7, "moving and seeing")
         bent = None if self.body.whole else bend(q.site, q.side, self.wearer, openings(self.piece), q.scale, worn)
         seen = None
         if self.where.part == "head" and self.body.crown_mm is not None:
             seen = sight(self.piece, placed, self.body, self.wearer.get("chin_to_crown_mm") or 226.0)
         curve = self._curve(span(progress, 0.75, 0.98))
-        marks = [Mark("room", for_room)] if for_room else []
-        marks += [Mark("way in", for_passing)] if for_passing else []
-        marks += [Mark(f"bay: {b.name}", b.needs_scale) for b in bays if b.needs_scale]
-        unreachable = (room.least_mm < 0 and for_room is None and self.seating.goes_round) or any(
-            not b.fits and b.needs_scale is None for b in bays
-        )
-        least = None if unreachable or not marks else max(m.scale for m in marks)
+        marks, least = self._marks(room.least_mm, for_room, for_passing, bays)
         passing = way_in.least_mm if way_in.kind == "over" else None
         margin = room.least_mm if self.seating.goes_round or q.as_placed else None
         sure = probability(margin, passing, self.where, self.wearer, q.side)
@@ -289,6 +278,36 @@ class Fitting:
             q.site, q.side, placed, room, where, way_in, bays, bent, seen, curve, tuple(marks), least, sure, better, remedies, verdict, reason,
             warnings, self.body,
         )  # fmt: skip
+
+    def least_scale(self, progress: Progress = silent) -> float | None:
+        """The least scale that satisfies room, bays and way in; None when none does, or nothing rules."""
+        placed = self.placed(self.question.scale)
+        room = self.room(self.question.scale)
+        for_room, _, for_passing, bays = self._bounds(placed, progress)
+        return self._marks(room.least_mm, for_room, for_passing, bays)[1]
+
+    def _bounds(self, placed: Placed, progress: Progress) -> tuple[float | None, WayIn, float | None, tuple[BayFit, ...]]:
+        """Least scale for the room, the way in and its least scale, and the bays."""
+        q = self.question
+        progress(0.0, "finding the least scale")
+        for_room = self.least_scale_for_room()
+        progress(0.5, "the way in")
+        worn = on_the_way(q.layers)
+        way_in = judge_way_in(self.piece, placed, self.body, self.where, q.way_in or self.where.way_in, worn, q.give_mm)
+        for_passing = scale_that_passes(self.piece, placed, self.body, self.where, way_in, worn, q.give_mm)
+        way_in = replace(way_in, needs_scale=None if way_in.passes else for_passing)
+        progress(0.8, "placing what goes inside")
+        return for_room, way_in, for_passing, tuple(place_bays(self.piece, placed, self.body, q.layers, q.bays))
+
+    def _marks(
+        self, room_mm: float, for_room: float | None, for_passing: float | None, bays: Sequence[BayFit]
+    ) -> tuple[list[Mark], float | None]:
+        """Where each rule starts to hold, and the scale at which all do."""
+        marks = [Mark("room", for_room)] if for_room else []
+        marks += [Mark("way in", for_passing)] if for_passing else []
+        marks += [Mark(f"bay: {b.name}", b.needs_scale) for b in bays if b.needs_scale]
+        never = (room_mm < 0 and for_room is None and self.seating.goes_round) or any(not b.fits and b.needs_scale is None for b in bays)
+        return marks, None if never or not marks else max(m.scale for m in marks)
 
     def _curve(self, progress: Progress) -> tuple[CurvePoint, ...]:
         told = []
@@ -489,6 +508,20 @@ def _rounded(segments: Floats) -> list[list[float]]:
 
 def _ring(points: Floats) -> list[list[float]]:
     return [[round(float(x), 1), round(float(y), 1)] for x, y in points]
+
+
+def from_curve(curve: Sequence[CurvePoint], scale: float, more_padding_mm: float = 0.0) -> CurvePoint | None:
+    """What another scale or padding brings, read off the curve at once; None outside it.
+
+    More padding all round costs its own thickness of room.
+    """
+    sizes = [p.scale for p in curve]
+    if not sizes or not min(sizes) <= scale <= max(sizes):
+        return None
+    room = float(np.interp(scale, sizes, [p.room_mm for p in curve])) - more_padding_mm
+    walls = [p.wall_mm for p in curve if p.wall_mm is not None]
+    wall = float(np.interp(scale, sizes, walls)) if len(walls) == len(sizes) else None
+    return CurvePoint(scale, room, wall, float(np.interp(scale, sizes, [p.volume_mm3 for p in curve])))
 
 
 def fit_piece(

@@ -15,6 +15,7 @@ from bastion_core.geometry.place import quarter_turns
 PLATE_TOUCHES = 6.0
 """A plate that does not go round is pushed on until so many percent of what it faces are touched; common practice, no source."""
 _MOST_LIFT_MM = 12.0
+_FREE_MM, _FAR_COSTS = 12.0, 0.6
 _COARSE = 500
 Scale = tuple[float, float, float]
 
@@ -150,10 +151,12 @@ def _most_room(piece: Mesh, skin: Skin, s: Floats, offset: Floats, layers: Seque
     """Move level until the tightest place has the most room: a compass search, the best of eight directions, with halving steps."""
     skin = skin.take(~skin.cap)
     less = skin.layers_mm(layers)
+    begin = offset
     best, _ = _tightness(piece, skin, s, offset, less)
     while step > 0.08:
         tried = offset + step * _COMPASS
-        values = _tightness_of_all(piece, skin, s, tried, less)
+        # An open piece could be slid off the limb altogether: far from the middle costs.
+        values = _tightness_of_all(piece, skin, s, tried, less) - _FAR_COSTS * np.maximum(np.linalg.norm(tried - begin, axis=1) - _FREE_MM, 0)
         index = int(np.argmax(values))
         if values[index] > best + 1e-6:
             best, offset = values[index], tried[index]

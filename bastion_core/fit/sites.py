@@ -66,3 +66,24 @@ def site(name: str) -> Site:
     if found is None:
         raise RecipeProblem(f"“{name}” is not worn on the body, so there is no fit to judge. Choose one of {', '.join(BY_NAME)}.")
     return found
+
+
+_WORDS = {
+    "head": ("helm", "mask", "head", "hood", "visor"), "neck": ("gorget", "collar", "neck"), "chest": ("breast", "chest", "cuirass"),
+    "back": ("backplate", "back"), "shoulder": ("pauldron", "shoulder", "spaulder"), "elbow": ("elbow", "couter"),
+    "upper_arm": ("upper arm", "rerebrace", "bicep"), "forearm": ("bracer", "vambrace", "forearm"), "hand": ("gauntlet", "hand"),
+    "finger": ("finger", "thumb"), "belt": ("belt", "buckle"), "hip": ("hip", "tasset"), "knee": ("knee", "poleyn"),
+    "thigh": ("thigh", "cuisse"), "shin": ("shin", "greave"), "foot": ("foot", "boot", "sabaton"),
+    "hand_held": ("staff", "shield", "lantern", "prop", "weapon"),
+}  # fmt: skip
+"""Words in a file's name that tell where a piece is worn; the armourer's own words."""
+
+
+def guess_site(name: str) -> str:
+    """Where a piece of this name is worn, ``other`` when the name does not tell.
+
+    >>> guess_site("Heron shin left"), guess_site("crest")
+    ('shin', 'other')
+    """
+    plain = name.lower().replace("-", " ").replace("_", " ")
+    return next((place for place, words in _WORDS.items() if any(w in plain for w in words)), "other")

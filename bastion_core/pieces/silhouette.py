@@ -1,8 +1,11 @@
 """The outline of a piece as a small drawing: what stands for it on the Wall and on paper."""
 
 import numpy as np
+from shapely import area, buffer, polygons, unary_union
 from shapely.geometry.base import BaseGeometry
 
+from bastion_core.formats.glb import simplified
+from bastion_core.geometry.mesh import Mesh
 from bastion_core.geometry.solid import Solid
 
 FRONT = np.array([[1.0, 0, 0, 0], [0, 0, 1.0, 0], [0, -1.0, 0, 0], [0, 0, 0, 1]])
@@ -21,3 +24,12 @@ def svg_path(shape: BaseGeometry) -> str:
     polygons = getattr(shape, "geoms", [shape])
     rings = [ring for p in polygons if p.geom_type == "Polygon" and not p.is_empty for ring in (p.exterior, *p.interiors)]
     return " ".join("M" + "L".join(f"{x:.1f},{-y:.1f}" for x, y in ring.coords[:-1]) + "Z" for ring in rings)
+
+
+def cloud_outline(mesh: Mesh, side: bool) -> str:
+    """SVG path of any mesh's shadow, sound or not, from the front or from the right: its triangles united after thinning."""
+    thin = simplified(mesh, 6000)
+    flat = np.column_stack([-thin.vertices[:, 1] if side else thin.vertices[:, 0], thin.vertices[:, 2]])
+    triangles = polygons(flat[thin.faces])
+    sound = triangles[area(triangles) > 1e-6]
+    return svg_path(unary_union(buffer(sound, 0.4)).simplify(float(mesh.size.max()) / 400))

@@ -11,24 +11,33 @@ from django.conf import settings
 from django.db import transaction
 from django.http import FileResponse, Http404, HttpResponse
 from drf_spectacular.types import OpenApiTypes
-from drf_spectacular.utils import extend_schema
+from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import mixins, serializers, viewsets
 from rest_framework.decorators import action, api_view
 from rest_framework.parsers import FormParser, MultiPartParser
 from rest_framework.response import Response
 
 from bastion_core.errors import FileProblem, RecipeProblem
+from bastion_core.fit.answer import CurvePoint, from_curve
+from bastion_core.fit.bays import KINDS as BAY_KINDS
+from bastion_core.fit.bays import PLACES
+from bastion_core.fit.gauge import RING_MM
+from bastion_core.fit.layers import LAYERS, WHERES
 from bastion_core.fit.scale import check_scale
+from bastion_core.fit.sites import BY_NAME, WAYS_IN, guess_site
 from bastion_core.formats.reading import sniff
 from bastion_core.geometry.place import plane_frame
 from bastion_core.printing.profile import Profile
 from bastion_core.takeaway import cut_list, plan_record, sheet_html
 from bastion_site.builds.calendar import build_calendar
-from bastion_site.builds.chain import STATES, VERDICTS, Chain, cut_from, refresh
-from bastion_site.builds.files import drop_source, keep_source
-from bastion_site.builds.models import Build, Derived, Piece
+from bastion_site.builds.chain import STATES, VERDICTS, Chain, bay_from, cut_from, layer_from, refresh
+from bastion_site.builds.files import drop_source, keep_photo, keep_source
+from bastion_site.builds.models import WAY_IN_CHOICES, Build, Derived, Piece, TestFit
 from bastion_site.builds.present import RECIPE_FIELDS, detail, job_record, row
+from bastion_site.builds.suit import scale_all, suit
+from bastion_site.builds.tryout import cut_gauge_ring, write_half_scale
 from bastion_site.errors import Changed, NotYet, TooLarge
+from bastion_site.jobs.apart import run_apart
 from bastion_site.jobs.models import Job
 from bastion_site.jobs.tasks import queue_job, stop_job
 from bastion_site.shop.models import Printer, Shop, Spool
@@ -97,6 +106,9 @@ class FitSerializer(serializers.Serializer):
     size_mm = three()
     bounds_mm = serializers.ListField(child=three())
     room_mm = serializers.FloatField(allow_null=True)
+    judged = serializers.BooleanField()
+    least_scale = serializers.FloatField(allow_null=True)
+    probability = serializers.FloatField(allow_null=True)
 
 
 class CutSerializer(serializers.Serializer):
@@ -179,6 +191,19 @@ class CutPlaneSerializer(serializers.Serializer):
     limits = serializers.ListField(child=serializers.ListField(), required=False)
 
 
+class LayerSerializer(serializers.Serializer):
+    name = serializers.CharField(max_length=40)
+    thickness_mm = serializers.FloatField()
+    where = serializers.ChoiceField(choices=[(w, w) for w in WHERES], default="all")
+
+
+class BaySerializer(serializers.Serializer):
+    name = serializers.CharField(max_length=60)
+    size_mm = three()
+    place = serializers.ChoiceField(choices=[(p, p) for p in PLACES], required=False, allow_blank=True)
+    at_mm = three(required=False, allow_null=True)
+
+
 class RecipeSerializer(serializers.ModelSerializer):
     """The decisions about a piece; a change names the version it was made against."""
 
@@ -186,12 +211,16 @@ class RecipeSerializer(serializers.ModelSerializer):
     cuts = CutPlaneSerializer(many=True, allow_null=True, required=False)
     printer_ids = serializers.ListField(child=serializers.IntegerField(), required=False)
     pin_diameters_mm = serializers.ListField(child=serializers.FloatField(), allow_null=True, required=False)
+    layers = LayerSerializer(many=True, required=False)
+    bays = BaySerializer(many=True, required=False)
+    shift_mm = three(required=False)
 
     class Meta:
         model = Piece
         fields: ClassVar = [*RECIPE_FIELDS, "wearer"]
         extra_kwargs: ClassVar = {
             "pad_mm": {"min_value": 0.0, "max_value": 60.0},
+            "give_mm": {"min_value": 0.0, "max_value": 15.0},
             "made_for_mm": {"min_value": 500.0, "max_value": 2600.0},
             "wanted_length_mm": {"min_value": 1.0, "max_value": 10000.0},
             **{f"turn_{axis}": {"max_value": 3} for axis in "xyz"},
@@ -205,6 +234,21 @@ class RecipeSerializer(serializers.ModelSerializer):
     def validate_cuts(self, value):
         for record in value or []:
             plane_frame(cut_from(record).normal)
+        return value
+
+    def validate_layers(self, value):
+        for record in value:
+            layer_from(record)
+        return [dict(r) for r in value]
+
+    def validate_bays(self, value):
+        for record in value:
+            bay_from(record)
+        return [dict(r) for r in value]
+
+    def validate_shift_mm(self, value):
+        if max(abs(v) for v in value) > 300:
+            raise RecipeProblem("A piece was moved by more than 300 mm from its seat. Look at its site and side instead.")
         return value
 
     def validate_printer_ids(self, value):
@@ -228,7 +272,13 @@ class ChangeSerializer(RecipeSerializer):
         fields: ClassVar = [*RecipeSerializer.Meta.fields, "version"]
 
 
+class UsualSerializer(serializers.Serializer):
+    worn = serializers.BooleanField()
+    way_in = serializers.CharField(allow_blank=True)
+
+
 class FilesSerializer(serializers.Serializer):
+    fit = serializers.CharField(allow_null=True)
     preview = serializers.CharField(allow_null=True)
     parts = serializers.CharField(allow_null=True)
 
@@ -254,8 +304,120 @@ class HeadSerializer(serializers.Serializer):
     room_front_back_mm = serializers.FloatField()
 
 
+class PointsField(serializers.ListField):
+    """Points or rows of numbers."""
+
+    child = serializers.ListField(child=serializers.FloatField())
+
+
+class RoomSerializer(serializers.Serializer):
+    least_mm = serializers.FloatField(allow_null=True)
+    where = serializers.CharField()
+    at_mm = three()
+    p05_mm = serializers.FloatField(allow_null=True)
+    median_mm = serializers.FloatField(allow_null=True)
+    touching = serializers.FloatField()
+    open = serializers.FloatField()
+
+
+class RingSerializer(serializers.Serializer):
+    at_mm = serializers.FloatField()
+    body = serializers.CharField()
+    body_mm = serializers.ListField(child=serializers.FloatField())
+    piece_mm = serializers.ListField(child=serializers.FloatField())
+    outline_mm = PointsField()
+    body_outline_mm = PointsField()
+    clear_mm = serializers.FloatField()
+    tilt_deg = serializers.FloatField()
+
+
+class WayInSerializer(serializers.Serializer):
+    kind = serializers.ChoiceField(choices=WAY_IN_CHOICES)
+    passes = serializers.BooleanField()
+    least_mm = serializers.FloatField(allow_null=True)
+    ring = RingSerializer(allow_null=True)
+    needs_scale = serializers.FloatField(allow_null=True)
+    reason = serializers.CharField()
+
+
+class BayFitSerializer(serializers.Serializer):
+    name = serializers.CharField()
+    size_mm = three()
+    place = serializers.CharField()
+    centre_mm = three()
+    room_body_mm = serializers.FloatField()
+    room_shell_mm = serializers.FloatField()
+    fits = serializers.BooleanField()
+    needs_scale = serializers.FloatField(allow_null=True)
+    text = serializers.CharField()
+
+
+class BendSerializer(serializers.Serializer):
+    what = serializers.CharField()
+    needs_girth_mm = serializers.FloatField()
+    inside_girth_mm = serializers.FloatField()
+    room_mm = serializers.FloatField()
+
+
+class SightSerializer(serializers.Serializer):
+    left_deg = serializers.FloatField()
+    right_deg = serializers.FloatField()
+    up_deg = serializers.FloatField()
+    down_deg = serializers.FloatField()
+    share = serializers.FloatField()
+    grid = serializers.ListField(child=serializers.ListField(child=serializers.IntegerField()))
+    side_range_deg = serializers.ListField(child=serializers.FloatField())
+    up_range_deg = serializers.ListField(child=serializers.FloatField())
+
+
+class CurvePointSerializer(serializers.Serializer):
+    scale = serializers.FloatField()
+    room_mm = serializers.FloatField()
+    wall_mm = serializers.FloatField(allow_null=True)
+    volume_mm3 = serializers.FloatField()
+
+
+class MarkSerializer(serializers.Serializer):
+    rule = serializers.CharField()
+    scale = serializers.FloatField()
+
+
+class BetterSerializer(serializers.Serializer):
+    key = serializers.CharField()
+    name = serializers.CharField()
+    from_probability = serializers.FloatField()
+    to_probability = serializers.FloatField()
+    guessed = serializers.BooleanField()
+    reason = serializers.CharField()
+
+
+class AnswerSerializer(serializers.Serializer):
+    """Everything known of a piece on its wearer."""
+
+    site = serializers.CharField()
+    offset_mm = three()
+    room = RoomSerializer()
+    way_in = WayInSerializer()
+    bays = BayFitSerializer(many=True)
+    bend = BendSerializer(allow_null=True)
+    sight = SightSerializer(allow_null=True)
+    curve = CurvePointSerializer(many=True)
+    marks = MarkSerializer(many=True)
+    least_scale = serializers.FloatField(allow_null=True)
+    probability = serializers.FloatField()
+    measure_next = BetterSerializer(many=True)
+
+
+class SectionSerializer(serializers.Serializer):
+    at_mm = serializers.FloatField()
+    shell = serializers.ListField(child=PointsField())
+    body = PointsField()
+
+
 class FitDataSerializer(serializers.Serializer):
     head = HeadSerializer(allow_null=True)
+    answer = AnswerSerializer(allow_null=True)
+    sections = SectionSerializer(many=True)
 
 
 class PartSerializer(serializers.Serializer):
@@ -344,6 +506,7 @@ class DetailSerializer(RowSerializer):
     print_data = PrintDataSerializer(allow_null=True)
     silhouette_side = serializers.CharField()
     files = FilesSerializer()
+    usual = UsualSerializer()
 
 
 class SlotSerializer(serializers.Serializer):
@@ -377,6 +540,31 @@ class WallSerializer(serializers.Serializer):
     calendar = CalendarSerializer()
 
 
+class SuitRowSerializer(serializers.Serializer):
+    id = serializers.IntegerField()
+    name = serializers.CharField()
+    site = serializers.CharField()
+    verdict = serializers.ChoiceField(choices=VERDICTS)
+    state = serializers.ChoiceField(choices=STATES)
+    wanted = serializers.FloatField(allow_null=True)
+    chosen = serializers.FloatField(allow_null=True)
+    room_mm = serializers.FloatField(allow_null=True)
+    probability = serializers.FloatField(allow_null=True)
+    ratio = serializers.FloatField(allow_null=True)
+    wall_mm = serializers.FloatField(allow_null=True)
+    complaints = serializers.ListField(child=serializers.CharField())
+
+
+class SuitSerializer(serializers.Serializer):
+    factor = serializers.FloatField(allow_null=True)
+    reason = serializers.CharField()
+    rows = SuitRowSerializer(many=True)
+
+
+class ScaleAllSerializer(serializers.Serializer):
+    factor = serializers.FloatField(min_value=0.3, max_value=3.0)
+
+
 class BuildView(viewsets.ModelViewSet):
     """Builds, and the Wall of each."""
 
@@ -396,6 +584,22 @@ class BuildView(viewsets.ModelViewSet):
         instance.delete()
         for mesh in files:
             drop_source(mesh)
+
+    @extend_schema(responses=SuitSerializer)
+    @action(detail=True)
+    def suit(self, request, pk=None):
+        """All pieces beside each other: wanted and chosen scale, proportion, walls, and who complains."""
+        return Response(suit(self.get_object()))
+
+    @extend_schema(request=ScaleAllSerializer, responses=SuitSerializer)
+    @action(detail=True, methods=["post"], url_path="scale-all")
+    def scale_all(self, request, pk=None):
+        """Scale all worn pieces by one factor."""
+        asked = ScaleAllSerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        build = self.get_object()
+        scale_all(build, asked.validated_data["factor"])
+        return Response(suit(build))
 
     @extend_schema(responses=WallSerializer)
     @action(detail=True)
@@ -421,8 +625,44 @@ class UploadSerializer(serializers.Serializer):
     build = serializers.PrimaryKeyRelatedField(queryset=Build.objects.all())
     file = serializers.FileField(allow_empty_file=True)
     name = serializers.CharField(required=False, max_length=80)
-    site = serializers.ChoiceField(choices=Piece.Site.choices, required=False)
+    site = serializers.ChoiceField(choices=Piece.SITES, required=False)
     side = serializers.ChoiceField(choices=Piece.Side.choices, required=False, allow_blank=True)
+
+
+class WhatIfSerializer(serializers.Serializer):
+    scale = serializers.FloatField()
+    pad_mm = serializers.FloatField()
+    room_mm = serializers.FloatField()
+    wall_mm = serializers.FloatField(allow_null=True)
+    met = serializers.ListField(child=serializers.CharField())
+
+
+class GaugeSerializer(serializers.Serializer):
+    at_mm = serializers.FloatField()
+    minutes = serializers.FloatField()
+    filament_g = serializers.FloatField()
+    size_mm = three()
+
+
+class TestFitSerializer(serializers.ModelSerializer):
+    picture = serializers.FileField(write_only=True, required=False)
+    predicted = serializers.DictField(read_only=True)
+
+    class Meta:
+        model = TestFit
+        fields: ClassVar = ["id", "day", "felt", "where", "action", "photo", "predicted", "picture"]
+        read_only_fields: ClassVar = ["photo"]
+
+
+def _tight_height(answer: dict | None, summary: dict) -> float:
+    """Height of the tightest ring above the scaled piece's lower edge; its middle where nothing was judged."""
+    if answer is None:
+        return summary["size_mm"][2] / 2
+    ring = answer["way_in"]["ring"]
+    if ring is not None and not answer["way_in"]["passes"]:
+        return ring["at_mm"]
+    low = summary["span_mm"][0]
+    return answer["room"]["at_mm"][2] - low
 
 
 class PieceView(mixins.RetrieveModelMixin, mixins.DestroyModelMixin, viewsets.GenericViewSet):
@@ -465,7 +705,7 @@ class PieceView(mixins.RetrieveModelMixin, mixins.DestroyModelMixin, viewsets.Ge
             raise
         stem = uploaded.name.rsplit("/", 1)[-1].rsplit(".", 1)[0]
         name = given.get("name") or stem.replace("-", " ").replace("_", " ").strip()[:80] or "Piece"
-        site = given.get("site") or ("head" if any(w in name.lower() for w in ("helm", "mask", "head")) else "other")
+        site = given.get("site") or guess_site(name)
         side = given.get("side") or next((s for s in ("left", "right") if s in name.lower().split()), "")
         shop = Shop.current()
         piece = Piece.objects.create(
@@ -523,6 +763,100 @@ class PieceView(mixins.RetrieveModelMixin, mixins.DestroyModelMixin, viewsets.Ge
         copy.save()
         refresh(self.queryset.get(pk=copy.pk))
         return self._told(copy, 201)
+
+    @extend_schema(responses=WhatIfSerializer, parameters=[OpenApiParameter("scale", float), OpenApiParameter("pad_mm", float)])
+    @action(detail=True, url_path="what-if")
+    def what_if(self, request, pk=None):
+        """Another scale or padding, answered at once from the curve of the last fit."""
+        piece = self.get_object()
+        fit = Chain.of(piece).shown("fit")
+        answer = fit and Derived.objects.get(pk=fit.pk).data.get("answer")
+        if not answer:
+            raise NotYet("This piece has not been judged on a body yet.")
+        try:
+            scale = float(request.query_params.get("scale", max(fit.summary["scale"])))
+            pad = float(request.query_params.get("pad_mm", piece.pad_mm))
+        except ValueError as error:
+            raise RecipeProblem("Scale and padding have to be numbers.") from error
+        point = from_curve([CurvePoint(**p) for p in answer["curve"]], scale, pad - piece.pad_mm if piece.site == "head" else 0.0)
+        if point is None:
+            raise RecipeProblem("That scale lies outside the curve (85 to 140 %). Set it, and it is computed.")
+        met = [m["rule"] for m in answer["marks"] if scale >= m["scale"] - 1e-4]
+        return Response({"scale": scale, "pad_mm": pad, "room_mm": point.room_mm, "wall_mm": point.wall_mm, "met": met})
+
+    @extend_schema(
+        responses={(200, "model/stl"): OpenApiTypes.BINARY},
+        parameters=[OpenApiParameter("at_mm", float), OpenApiParameter("height_mm", float)],
+    )
+    @action(detail=True, url_path="gauge-ring")
+    def gauge_ring(self, request, pk=None):
+        """A slice at true size to try on, as STL; what it takes stands in the answer's headers."""
+        ring = self._ring(request)
+        headers = {"X-Minutes": f"{ring['minutes']:.1f}", "X-Grams": f"{ring['filament_g']:.1f}"}
+        return FileResponse(open(ring["path"], "rb"), as_attachment=True, filename=ring["name"], headers=headers)
+
+    @extend_schema(responses=GaugeSerializer, parameters=[OpenApiParameter("at_mm", float), OpenApiParameter("height_mm", float)])
+    @action(detail=True, url_path="gauge-ring/takes")
+    def gauge_ring_takes(self, request, pk=None):
+        """Minutes, grams and size of the ring, before it is taken away."""
+        return Response(self._ring(request))
+
+    def _ring(self, request) -> dict:
+        piece = self.get_object()
+        chain = Chain.of(piece)
+        fit = chain.found("fit")
+        if fit is None:
+            raise NotYet("This piece is not fitted yet. Wait for it, and take the ring then.")
+        answer = Derived.objects.get(pk=fit.pk).data.get("answer")
+        try:
+            height = float(request.query_params.get("height_mm", RING_MM))
+            at = float(request.query_params["at_mm"]) if "at_mm" in request.query_params else _tight_height(answer, fit.summary)
+        except ValueError as error:
+            raise RecipeProblem("Height and place of the ring have to be numbers of millimetres.") from error
+        source = Derived(kind="intake", hash=chain.intake_hash).folder / "solid.npz"
+        printer = chain.printers[0] if chain.printers else None
+        return run_apart(
+            cut_gauge_ring,
+            str(source),
+            chain.turns,
+            piece.mirrored,
+            tuple(fit.summary["scale"]),
+            at,
+            height,
+            printer,
+            chain.profile,
+            piece.name,
+        )
+
+    @extend_schema(responses={(200, "model/stl"): OpenApiTypes.BINARY})
+    @action(detail=True, url_path="half-scale")
+    def half_scale(self, request, pk=None):
+        """The whole piece at half its size, for trying a mechanism in any leftover colour."""
+        piece = self.get_object()
+        chain = Chain.of(piece)
+        fit = chain.found("fit")
+        if fit is None:
+            raise NotYet("This piece is not fitted yet. Wait for it, and take the copy then.")
+        source = Derived(kind="intake", hash=chain.intake_hash).folder / "solid.npz"
+        made = run_apart(write_half_scale, str(source), chain.turns, piece.mirrored, tuple(fit.summary["scale"]), piece.name)
+        return FileResponse(open(made["path"], "rb"), as_attachment=True, filename=made["name"])
+
+    @extend_schema(methods=["get"], responses=TestFitSerializer(many=True))
+    @extend_schema(methods=["post"], request={"multipart/form-data": TestFitSerializer}, responses={201: TestFitSerializer})
+    @action(detail=True, methods=["get", "post"], url_path="test-fits", pagination_class=None, parser_classes=[MultiPartParser, FormParser])
+    def test_fits(self, request, pk=None):
+        """The log of trying the piece on."""
+        piece = self.get_object()
+        if request.method == "GET":
+            return Response(TestFitSerializer(piece.test_fits.all(), many=True).data)
+        asked = TestFitSerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        given = dict(asked.validated_data)
+        picture = given.pop("picture", None)
+        fit = Chain.of(piece).shown("fit")
+        predicted = {k: fit.summary.get(k) for k in ("verdict", "reason", "room_mm", "probability", "scale")} if fit else {}
+        made = TestFit.objects.create(piece=piece, predicted=predicted, photo=keep_photo(picture) if picture else "", **given)
+        return Response(TestFitSerializer(made).data, status=201)
 
     @extend_schema(request=None, responses=DetailSerializer)
     @action(detail=True, methods=["post"])
@@ -589,7 +923,8 @@ def _over_limit() -> str:
 _WORDS = {
     "scale": "the scale", "cuts": "the cuts", "printer_ids": "the printers", "layer_mm": "the layer height", "walls": "the walls",
     "infill": "the infill", "material": "the material", "pad_mm": "the padding", "wearer": "the wearer", "unit": "the unit",
-    "site": "where it is worn", "pin_diameters_mm": "the pins", "pin_clearance_mm": "the pins' clearance", "made_for_mm": "the height it was made for",
+    "site": "where it is worn", "pin_diameters_mm": "the pins", "pin_clearance_mm": "the pins' clearance", "made_for_mm": "the height it was made for", "way_in": "the way in", "layers": "the layers", "bays": "what goes inside",
+    "shift_mm": "the seat", "give_mm": "how far skin gives",
     "wanted_length_mm": "the wanted length", "turn_x": "the way it stands", "turn_y": "the way it stands", "turn_z": "the way it stands",
 }  # fmt: skip
 
@@ -616,11 +951,48 @@ class JobView(mixins.RetrieveModelMixin, viewsets.GenericViewSet):
 @api_view(["GET"])
 def stage_file(request, station: str, hash_: str) -> HttpResponse:
     """A GLB for the stage. Named by hash, so it never changes."""
-    name = "parts.glb" if station == "cut" else "preview.glb"
+    name = {"cut": "parts.glb", "fit": "fit.glb"}.get(station, "preview.glb")
     path = Derived(kind=station, hash=hash_).folder / name
     if not path.is_file():
         raise Http404("This view is not computed yet.")
     return FileResponse(path.open("rb"), content_type="model/gltf-binary", headers={"Cache-Control": "public, max-age=31536000, immutable"})
 
 
-__all__ = ["BuildView", "JobView", "PieceView", "stage_file"]
+class TradeSerializer(serializers.Serializer):
+    """Tables of the trade the fit page chooses from."""
+
+    sites = serializers.ListField(child=serializers.CharField())
+    ways_in = serializers.ListField(child=serializers.CharField())
+    layers = serializers.DictField(child=serializers.FloatField())
+    wheres = serializers.ListField(child=serializers.CharField())
+    bays = serializers.DictField(child=three())
+    places = serializers.ListField(child=serializers.CharField())
+
+
+@extend_schema(responses=TradeSerializer)
+@api_view(["GET"])
+def trade(request) -> Response:
+    """Sites, ways in, layers and bays as the core knows them."""
+    return Response(
+        {
+            "sites": [*BY_NAME, "hand_held", "other"],
+            "ways_in": WAYS_IN,
+            "layers": {name: row[0] for name, row in LAYERS.items()},
+            "wheres": WHERES,
+            "bays": {k.name: k.size_mm for k in BAY_KINDS.values()},
+            "places": PLACES,
+        }
+    )
+
+
+@extend_schema(responses={(200, "image/*"): OpenApiTypes.BINARY})
+@api_view(["GET"])
+def photo(request, name: str) -> HttpResponse:
+    """A photo of a test fit."""
+    path = settings.MEDIA_ROOT / "photos" / name
+    if not path.is_file():
+        raise Http404("This photo is gone from the data folder.")
+    return FileResponse(path.open("rb"), headers={"X-Content-Type-Options": "nosniff"})
+
+
+__all__ = ["BuildView", "JobView", "PieceView", "photo", "stage_file", "trade"]

@@ -11,6 +11,12 @@ from django.db.models import Q
 
 from bastion_core.cut.parting import Cut
 from bastion_core.errors import BastionError, RecipeProblem
+from bastion_core.fit.answer import Question
+from bastion_core.fit.bays import Bay
+from bastion_core.fit.bays import checked as checked_bay
+from bastion_core.fit.layers import Layer
+from bastion_core.fit.layers import checked as checked_layer
+from bastion_core.fit.sites import BY_NAME
 from bastion_core.join.pins import PinRule
 from bastion_core.plan import FitRecipe
 from bastion_core.printing.profile import Profile
@@ -37,6 +43,26 @@ def cut_from(record: dict) -> Cut:
         raise RecipeProblem(
             "A cut needs an id, a point and a normal of three numbers each. Take the plane away and set it again."
         ) from error
+
+
+def layer_from(record: dict) -> Layer:
+    """A layer as kept in JSON; RecipeProblem when it is none."""
+    try:
+        return checked_layer(Layer(str(record["name"])[:40], float(record["thickness_mm"]), str(record.get("where") or "all")))
+    except (KeyError, TypeError, ValueError) as error:
+        raise RecipeProblem("A layer needs a name and a thickness in mm. Take it away and set it again.") from error
+
+
+def bay_from(record: dict) -> Bay:
+    """A bay as kept in JSON; RecipeProblem when it is none."""
+    try:
+        x, y, z = (float(v) for v in record["size_mm"])
+        at = record.get("at_mm")
+        return checked_bay(
+            Bay(str(record["name"])[:60], (x, y, z), str(record.get("place") or ""), tuple(float(v) for v in at) if at else None)
+        )
+    except (KeyError, TypeError, ValueError) as error:
+        raise RecipeProblem("A bay needs a name and three sizes in mm. Take it away and set it again.") from error
 
 
 @dataclass
@@ -75,6 +101,37 @@ class Chain:
         )
 
     @cached_property
+    def head_scan(self):
+        """The scan that stands for the wearer's head, where one is used."""
+        wearer = self.piece.worn_by
+        where = BY_NAME.get(self.piece.site)
+        if wearer is None or where is None or where.part != "head":
+            return None
+        return wearer.scans.filter(used=True, kind="head").first()
+
+    @cached_property
+    def layers(self) -> tuple[Layer, ...]:
+        """What lies between body and piece."""
+        told = [Layer("pad", self.piece.pad_mm)] if self.piece.site == "head" and self.piece.pad_mm > 0 else []
+        return (*told, *(layer_from(record) for record in self.piece.layers))
+
+    @cached_property
+    def bays(self) -> tuple[Bay, ...]:
+        return tuple(bay_from(record) for record in self.piece.bays)
+
+    @cached_property
+    def question(self) -> Question | None:
+        """What is asked of a worn piece at scale 1; None where nothing is worn or nobody is there to wear it."""
+        piece, recipe = self.piece, self.fit_recipe
+        if piece.site not in BY_NAME or recipe.wearer is None:
+            return None
+        shift = (float(piece.shift_mm[0]), float(piece.shift_mm[1]), float(piece.shift_mm[2]))
+        return Question(
+            piece.site, piece.side, recipe.wearer, piece.way_in or None, self.layers, self.bays, shift_mm=shift, give_mm=piece.give_mm,
+            walls=piece.walls, material=piece.material,
+        )  # fmt: skip
+
+    @cached_property
     def cuts(self) -> tuple[Cut, ...] | None:
         return None if self.piece.cuts is None else tuple(cut_from(c) for c in self.piece.cuts)
 
@@ -94,11 +151,25 @@ class Chain:
 
     @cached_property
     def fit_hash(self) -> str:
-        r = self.fit_recipe
-        keys = ("head_breadth_mm", "head_length_mm", "chin_to_crown_mm") if r.site == "head" else ("stature_mm",)
-        wearer = None if r.wearer is None else [r.wearer.name, *(r.wearer.get(k) for k in keys)]
+        r, question = self.fit_recipe, self.question
+        if question is None or r.wearer is None:
+            wearer = None if r.wearer is None else [r.wearer.name, r.wearer.get("stature_mm")]
+            asked = None
+        else:
+            w, scan = r.wearer, self.head_scan
+            wearer = [w.name, w.sex, w.mass_kg, sorted(w.measurements.items()), sorted(w.sds.items()), scan and [scan.pk, scan.told]]
+            asked = [
+                r.site,
+                question.side,
+                question.way_in,
+                question.shift_mm,
+                question.give_mm,
+                question.material,
+                self.piece.layers,
+                self.piece.bays,
+            ]
         rest = [r.pad_mm] if r.site == "head" else [r.made_for_mm, r.wanted_length_mm]
-        return hash_of("fit", self.intake_hash, self.turns, self.piece.mirrored, r.site, wearer, rest, r.scale, r.walls)
+        return hash_of("fit", self.intake_hash, self.turns, self.piece.mirrored, r.site, wearer, rest, r.scale, r.walls, asked)
 
     @cached_property
     def cut_hash(self) -> str | None:

@@ -60,9 +60,30 @@ def keep_source(uploaded) -> MeshFile:
     return mesh
 
 
+_PHOTOS = {b"\xff\xd8\xff": "jpg", b"\x89PNG": "png", b"RIFF": "webp"}
+MOST_PHOTO_BYTES = 20 * 1024 * 1024
+
+
+def keep_photo(uploaded) -> str:
+    """Keep a photo by its content's hash; its file name. FileProblem when it is none."""
+    head = uploaded.read(4)
+    uploaded.seek(0)
+    ending = next((e for magic, e in _PHOTOS.items() if head.startswith(magic)), None)
+    if ending is None or uploaded.size > MOST_PHOTO_BYTES:
+        raise FileProblem("A photo has to be a JPEG, PNG or WebP file under 20 MB.")
+    body = uploaded.read()
+    name = f"{hashlib.sha256(body).hexdigest()[:40]}.{ending}"
+    folder = settings.MEDIA_ROOT / "photos"
+    folder.mkdir(parents=True, exist_ok=True)
+    with tempfile.NamedTemporaryFile(dir=folder, prefix=".new-", delete=False) as copy:
+        copy.write(body)
+    os.replace(copy.name, folder / name)
+    return name
+
+
 def drop_source(mesh: MeshFile) -> None:
     """Delete a source that no piece uses any more."""
-    if not mesh.pieces.exists():
+    if not mesh.pieces.exists() and not mesh.scans.exists():
         mesh.path.unlink(missing_ok=True)
         mesh.delete()
 
@@ -93,10 +114,15 @@ def save_mesh(mesh: Mesh, path: Path) -> None:
     np.savez(path, vertices=mesh.vertices.astype(np.float32), faces=mesh.faces.astype(np.uint32))
 
 
-def load_solid(path: Path) -> Solid:
-    """A solid saved by ``save_mesh``; FileProblem when it is gone."""
+def load_mesh(path: Path) -> Mesh:
+    """A mesh saved by ``save_mesh``; FileProblem when it is gone."""
     try:
         with np.load(path) as arrays:
-            return Solid.from_mesh(Mesh(arrays["vertices"].astype(np.float64), arrays["faces"].astype(np.int64)))
+            return Mesh(arrays["vertices"].astype(np.float64), arrays["faces"].astype(np.int64))
     except FileNotFoundError as error:
         raise FileProblem("A computed file is gone from the data folder. Compute the piece again.") from error
+
+
+def load_solid(path: Path) -> Solid:
+    """A solid saved by ``save_mesh``; FileProblem when it is gone."""
+    return Solid.from_mesh(load_mesh(path))

@@ -4,8 +4,18 @@ from django.conf import settings
 from django.db import models
 
 from bastion_core.fit.head import PAD_MM
+from bastion_core.fit.layers import GIVE_MM
 from bastion_core.fit.scale import MADE_FOR_MM
+from bastion_core.fit.sites import WAYS_IN
+from bastion_core.measure.table import SITES
 from bastion_core.units import MM_PER_UNIT
+
+WAY_IN_CHOICES = [(w, w) for w in WAYS_IN]
+
+
+def no_shift() -> list[float]:
+    """A piece stays where it seats itself."""
+    return [0.0, 0.0, 0.0]
 
 
 class Build(models.Model):
@@ -37,9 +47,7 @@ class MeshFile(models.Model):
 class Piece(models.Model):
     """One piece of a build: a file and the decisions about it. Nothing computed is kept here but the last totals."""
 
-    class Site(models.TextChoices):
-        HEAD = "head"
-        OTHER = "other"
+    SITES = [(name, name.replace("_", " ")) for name in SITES]
 
     class Side(models.TextChoices):
         NONE = ""
@@ -49,7 +57,7 @@ class Piece(models.Model):
     build = models.ForeignKey(Build, on_delete=models.CASCADE, related_name="pieces")
     name = models.CharField(max_length=80)
     note = models.TextField(blank=True)
-    site = models.CharField(max_length=8, choices=Site, default=Site.OTHER)
+    site = models.CharField(max_length=10, choices=SITES, default="other")
     side = models.CharField(max_length=5, choices=Side, default=Side.NONE, blank=True)
     mirror_of = models.ForeignKey("self", null=True, blank=True, on_delete=models.SET_NULL, related_name="mirrors")
     mesh = models.ForeignKey(MeshFile, on_delete=models.PROTECT, related_name="pieces")
@@ -65,6 +73,16 @@ class Piece(models.Model):
     pad_mm = models.FloatField(default=PAD_MM)
     made_for_mm = models.FloatField(default=MADE_FOR_MM)
     wanted_length_mm = models.FloatField(null=True, blank=True)
+    way_in = models.CharField(max_length=6, choices=WAY_IN_CHOICES, blank=True)
+    """How it goes on; blank for what is usual at its site."""
+    layers = models.JSONField(default=list, blank=True)
+    """[{name, thickness_mm, where}] between body and piece, beside a helmet's padding."""
+    bays = models.JSONField(default=list, blank=True)
+    """[{name, size_mm, place, at_mm}] of what goes inside."""
+    shift_mm = models.JSONField(default=no_shift, blank=True)
+    """[x, y, z] by which the maker moved it from where it seats itself."""
+    give_mm = models.FloatField(default=GIVE_MM)
+    """How far skin gives way when it is pulled over."""
     scale = models.JSONField(null=True, blank=True)
     """[x, y, z] set by the maker, or null for the suggested one."""
 
@@ -114,3 +132,25 @@ class Derived(models.Model):
     @property
     def folder(self):
         return settings.MEDIA_ROOT / "derived" / self.kind / self.hash
+
+
+class TestFit(models.Model):
+    """A piece was tried on: what was felt where, and what was predicted then."""
+
+    piece = models.ForeignKey(Piece, on_delete=models.CASCADE, related_name="test_fits")
+    day = models.DateField()
+    felt = models.CharField(max_length=10, choices=[("holds", "holds"), ("tight", "tight"), ("stops", "stops")])
+    where = models.CharField(max_length=120, blank=True)
+    action = models.TextField(blank=True)
+    photo = models.CharField(max_length=80, blank=True)
+    """File name under the media folder's photos."""
+    predicted = models.JSONField(default=dict)
+    """Verdict, room and chance as they were told on that day."""
+    created = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["-day", "-id"]
+
+    @property
+    def photo_path(self):
+        return settings.MEDIA_ROOT / "photos" / self.photo

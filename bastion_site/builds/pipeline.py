@@ -1,13 +1,16 @@
 """Carrying out a piece's recipe in the worker: each station once, each result kept under its hash."""
 
 import json
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from pathlib import Path
 
 import numpy as np
 
 from bastion_core.cut.parting import Cut, part_solid
 from bastion_core.errors import RecipeProblem
+from bastion_core.fit.onbody import scanned_head
+from bastion_core.fit.scale import scale_by_stature, scale_to_length
+from bastion_core.fit.scene import write_scene
 from bastion_core.formats.glb import simplified, write_glb
 from bastion_core.formats.reading import read_mesh
 from bastion_core.geometry.mesh import Floats
@@ -16,13 +19,13 @@ from bastion_core.geometry.solid import Solid
 from bastion_core.join.pins import Joined, hardware, join
 from bastion_core.pieces.intake import take_in_mesh
 from bastion_core.pieces.silhouette import FRONT, SIDE, silhouette, svg_path
-from bastion_core.plan import cost, cut_stage, fit_stage, joint_record, lay_part, scaled, upright
+from bastion_core.plan import WornOutcome, cost, cut_stage, fit_stage, fit_worn, joint_record, lay_part, scaled, upright
 from bastion_core.printing.profile import LAYER_HEIGHTS_MM
 from bastion_core.progress import Progress, span
 from bastion_core.takeaway import part_name, rows_of, write_part
 from bastion_site.builds.calendar import build_calendar
 from bastion_site.builds.chain import STATIONS, Chain
-from bastion_site.builds.files import Workplace, load_solid, save_mesh
+from bastion_site.builds.files import Workplace, load_mesh, load_solid, save_mesh
 from bastion_site.builds.models import Derived, Piece
 from bastion_site.shop.models import Spool
 
@@ -126,24 +129,70 @@ class _Run:
         return self._standing
 
     def fit(self, progress: Progress) -> None:
-        progress(0.1, "fitting")
+        progress(0.05, "fitting")
         solid, chain = self.standing(), self.chain
+        mesh = solid.mesh()
         thin = chain.found("intake").summary["thinnest_wall_mm"]
-        outcome = fit_stage(solid.mesh(), chain.fit_recipe, thin)
-        size = solid.size * np.array(outcome.scale)
+        worn, why_not = self._worn(mesh, thin, progress)
+        recipe = chain.fit_recipe
+        quick = fit_stage(mesh, replace(recipe, scale=worn.scale) if worn else recipe, thin)
+        scale = worn.scale if worn else quick.scale
+        warnings = list(quick.warnings) if not worn else [w for w in quick.warnings if w.startswith("The axes")]
+        if why_not:
+            warnings.append(f"Whether it can be worn was not judged: {why_not}")
+        answer = worn.answer if worn else None
         summary = {
-            "scale": outcome.scale,
-            "suggested": outcome.suggested,
-            "verdict": outcome.verdict,
-            "reason": outcome.reason,
-            "warnings": outcome.warnings,
-            "size_mm": size,
+            "scale": scale,
+            "suggested": worn.suggested if worn else quick.suggested,
+            "verdict": answer.verdict if answer else quick.verdict,
+            "reason": answer.reason if answer else quick.reason,
+            "warnings": [*warnings, *(answer.warnings if answer else ())],
+            "size_mm": solid.size * np.array(scale),
             "silhouette": silhouette(solid),
             "silhouette_side": silhouette(solid, SIDE),
             "bounds_mm": solid.bounds,
-            "room_mm": min(outcome.head["room_sides_mm"], outcome.head["room_front_back_mm"]) if outcome.head else None,
+            "room_mm": _finite(answer.room.least_mm) if answer else None,
+            "judged": answer is not None,
+            "least_scale": answer.least_scale if answer else None,
+            "probability": answer.probability if answer else None,
+            "remedies": [{"label": r.text, "kind": r.kind, "change": r.change} for r in answer.remedies] if answer else [],
+            "span_mm": [float(v) for v in answer.placed.to_body(mesh.bounds)[:, 2]] if answer else None,
+            "radius_mm": float(mesh.size[0] * scale[0] / 2) if answer else None,
+            "wall_mm": thin * min(scale) if thin else None,
+            "measure_next": answer.better[0].reason if answer and answer.better else "",
         }
-        keep("fit", chain.fit_hash, summary, {"head": outcome.head})
+        data = {"head": quick.head, "answer": None, "sections": []}
+        if worn and answer:
+            data["answer"] = answer.as_dict()
+            data["sections"] = worn.fitting.sections(answer.placed)
+            with Workplace(folder_of("fit", chain.fit_hash)) as folder:
+                write_scene(worn.fitting, answer, folder / "fit.glb")
+        keep("fit", chain.fit_hash, summary, data)
+
+    def _worn(self, mesh, thin: float | None, progress: Progress) -> tuple[WornOutcome | None, str]:
+        """The whole answer for a worn piece, or why there is none."""
+        chain = self.chain
+        question = chain.question
+        if question is None:
+            return None, ""
+        recipe = chain.fit_recipe
+        chosen = recipe.scale
+        if chosen is None and recipe.wanted_length_mm is not None and recipe.site != "head":
+            size = scale_to_length(float(mesh.size.max()), recipe.wanted_length_mm)[0]
+            chosen = (size, size, size)
+        start = 1.0 if recipe.site == "head" else scale_by_stature(recipe.wearer.get("stature_mm"), recipe.made_for_mm)[0]
+        scan = chain.head_scan
+        ready = None
+        if scan is not None:
+            head = load_mesh(scan.folder / "upright.npz")
+            values = {k: v["value"] for k, v in scan.told["values"].items()}
+            ready = scanned_head(head, float(head.bounds[1, 2]) - values["chin_to_crown_mm"], values["head_breadth_mm"])
+            question = replace(question, wearer=replace(question.wearer, measurements=question.wearer.measurements | values))
+        try:
+            question = replace(question, thinnest_wall_mm=thin)
+            return fit_worn(mesh, question, start, chosen, progress, ready=ready), ""
+        except RecipeProblem as problem:
+            return None, str(problem)
 
     @property
     def scale(self) -> tuple[float, float, float]:
@@ -270,6 +319,10 @@ class _Run:
             },
             {"parts": parts, "sweep": sweep},
         )
+
+
+def _finite(value: float) -> float | None:
+    return float(value) if np.isfinite(value) else None
 
 
 def _face_drawing(joint) -> dict:

@@ -1,11 +1,13 @@
 """What the screens are told of a piece: results, findings with remedies, and what the last change did."""
 
 from bastion_core.errors import BastionError
+from bastion_core.fit.sites import BY_NAME
 from bastion_core.measure.wearer import ROWS
 from bastion_site.builds.chain import STATIONS, Chain
 from bastion_site.builds.models import Derived, Piece
 from bastion_site.jobs.models import Job
 from bastion_site.shop.models import Spool
+from bastion_site.wearers.sheet import needs_of
 
 HEAD_NEEDS = ("head_breadth_mm", "head_length_mm")
 OTHER_NEEDS = ("stature_mm",)
@@ -41,7 +43,7 @@ def row(piece: Piece, chain: Chain, job: Job | None, spools: list[Spool]) -> dic
         "mirror_of": piece.mirror_of_id,
         "version": piece.version,
         "file_name": piece.file_name,
-        "wearer": None if wearer is None else {"id": wearer.id, "name": wearer.name, "taken": sum(k in wearer.measurements for k in ROWS), "of": len(ROWS)},
+        "wearer": None if wearer is None else {"id": wearer.id, "name": wearer.name, **_taken(piece, wearer)},
         "silhouette": fit["silhouette"] if fit else "",
         "bounds_mm": fit["bounds_mm"] if fit else None,
         "job": job_record(job),
@@ -57,6 +59,12 @@ def row(piece: Piece, chain: Chain, job: Job | None, spools: list[Spool]) -> dic
     }  # fmt: skip
 
 
+def _taken(piece: Piece, wearer) -> dict:
+    """How many of the measurements this piece hangs on are taken."""
+    needs = needs_of(piece)
+    return {"taken": sum(wearer.core().get(k, piece.side) is not None for k in needs), "of": len(needs)}
+
+
 def detail(piece: Piece, chain: Chain, job: Job | None, spools: list[Spool]) -> dict:
     """A piece with all that its station pages show: the row, its recipe, and the bulky results."""
     return row(piece, chain, job, spools) | {
@@ -64,16 +72,18 @@ def detail(piece: Piece, chain: Chain, job: Job | None, spools: list[Spool]) -> 
         "note": piece.note,
         "recipe": {name: getattr(piece, name) for name in RECIPE_FIELDS} | {"wearer": piece.wearer_id},
         "fit_data": _data(chain, "fit"),
+        "usual": usual(piece),
         "cut_data": _data(chain, "cut"),
         "join_data": _without(_data(chain, "join"), "normals"),
         "print_data": _without(_data(chain, "print"), ""),
         "silhouette_side": (_summary(chain, "fit") or {}).get("silhouette_side", ""),
-        "files": {"preview": _file(chain, "intake") or _preview(piece), "parts": _file(chain, "cut")},
+        "files": {"preview": _file(chain, "intake") or _preview(piece), "parts": _file(chain, "cut"), "fit": _fit_file(chain)},
     }
 
 
 RECIPE_FIELDS = (
     "name", "note", "site", "side", "unit", "turn_x", "turn_y", "turn_z", "mirrored", "pad_mm", "made_for_mm", "wanted_length_mm", "scale",
+    "way_in", "layers", "bays", "shift_mm", "give_mm",
     "printer_ids", "cuts", "pin_diameters_mm", "pin_clearance_mm", "layer_mm", "walls", "infill", "material",
 )  # fmt: skip
 
@@ -113,6 +123,18 @@ def _file(chain: Chain, station: str) -> str | None:
     return f"{station}/{result.hash}" if result else None
 
 
+def _fit_file(chain: Chain) -> str | None:
+    """The fit's scene, where the piece was judged on a body."""
+    summary = _summary(chain, "fit")
+    return _file(chain, "fit") if summary and summary.get("judged") else None
+
+
+def usual(piece: Piece) -> dict:
+    """What is usual where a piece is worn: how it goes on, and whether it is judged on a body at all."""
+    where = BY_NAME.get(piece.site)
+    return {"worn": where is not None, "way_in": where.way_in if where else ""}
+
+
 def _preview(piece: Piece) -> str | None:
     folder = Derived(kind="preview", hash=piece.mesh.sha256).folder
     return f"preview/{piece.mesh.sha256}" if folder.exists() else None
@@ -145,12 +167,21 @@ def _findings(piece: Piece, chain: Chain, results: dict, states: dict, job: Job 
     if fit:
         if fit["verdict"] != "holds":
             remedies = []
-            if piece.scale is not None:
+            if piece.scale is not None and not fit.get("judged"):
                 remedies.append((f"Scale to {100 * fit['suggested']:.1f} %", {"scale": None}))
-            if fit["room_mm"] is not None and 3 <= fit["room_mm"] < piece.pad_mm:
-                remedies.append((f"Pad with {int(fit['room_mm'])} mm", {"pad_mm": float(int(fit["room_mm"]))}))
+            for remedy in fit.get("remedies", []):
+                if remedy["change"]:
+                    remedies.append((remedy["label"].split(":")[0].rstrip("."), remedy["change"]))
             told["fit"].append(finding(fit["verdict"], fit["reason"], *remedies))
-        told["fit"] += [finding("tight", w) for w in fit["warnings"]]
+            by_hand = [r["label"] for r in fit.get("remedies", []) if not r["change"]]
+            if by_hand:
+                told["fit"].append(finding("waits", " ".join(by_hand)))
+        told["fit"] += [finding("waits" if w.startswith("Costume only") else "tight", w) for w in fit["warnings"]]
+        sure = fit.get("probability")
+        if sure is not None and 0.02 < sure < 0.98:
+            told["fit"].append(
+                finding("tight" if sure < 0.9 else "holds", f"{100 * sure:.0f} % sure that it fits. {fit['measure_next']}".strip())
+            )
     if cut:
         for name in cut["misfits"]:
             told["cut"].append(

@@ -41,6 +41,40 @@ export interface paths {
         patch: operations["builds_partial_update"];
         trace?: never;
     };
+    "/api/builds/{id}/scale-all/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Scale all worn pieces by one factor. */
+        post: operations["builds_scale_all_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/builds/{id}/suit/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description All pieces beside each other: wanted and chosen scale, proportion, walls, and who complains. */
+        get: operations["builds_suit_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/builds/{id}/wall/": {
         parameters: {
             query?: never;
@@ -52,6 +86,24 @@ export interface paths {
         get: operations["builds_wall_retrieve"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/far/{token}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The sheet behind a link. What is sent waits until the maker accepts it. */
+        get: operations["far_retrieve"];
+        put?: never;
+        /** @description The sheet behind a link. What is sent waits until the maker accepts it. */
+        post: operations["far_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -86,6 +138,23 @@ export interface paths {
         put?: never;
         /** @description Watch and stop work. */
         post: operations["jobs_stop_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/photos/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A photo of a test fit. */
+        get: operations["photos_retrieve"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -128,6 +197,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/pieces/{id}/gauge-ring/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A slice at true size to try on, as STL; what it takes stands in the answer's headers. */
+        get: operations["pieces_gauge_ring_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pieces/{id}/gauge-ring/takes/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Minutes, grams and size of the ring, before it is taken away. */
+        get: operations["pieces_gauge_ring_takes_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pieces/{id}/half-scale/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The whole piece at half its size, for trying a mechanism in any leftover colour. */
+        get: operations["pieces_half_scale_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/pieces/{id}/mirror/": {
         parameters: {
             query?: never;
@@ -154,6 +274,41 @@ export interface paths {
         };
         /** @description Zip of a piece: parts as 3MF and STL, plan.json, the cut list as CSV, and a sheet to print. */
         get: operations["pieces_takeaway_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pieces/{id}/test-fits/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The log of trying the piece on. */
+        get: operations["pieces_test_fits_list"];
+        put?: never;
+        /** @description The log of trying the piece on. */
+        post: operations["pieces_test_fits_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pieces/{id}/what-if/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Another scale or padding, answered at once from the curve of the last fit. */
+        get: operations["pieces_what_if_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -305,6 +460,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/trade/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Sites, ways in, layers and bays as the core knows them. */
+        get: operations["trade_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/wearers/": {
         parameters: {
             query?: never;
@@ -342,6 +514,40 @@ export interface paths {
         patch: operations["wearers_partial_update"];
         trace?: never;
     };
+    "/api/wearers/{id}/body/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The stand-in body to take away; ``?format_=3mf`` for the other format. */
+        get: operations["wearers_body_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/wearers/{id}/caliper/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description One press of the simulated caliper's button, for the measurement in focus. */
+        post: operations["wearers_caliper_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/wearers/{id}/file/": {
         parameters: {
             query?: never;
@@ -359,6 +565,144 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/wearers/{id}/judge/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Accept or refuse readings that came by a link. */
+        post: operations["wearers_judge_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/wearers/{id}/links/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Links for a far-away wearer: list them, or make one. */
+        get: operations["wearers_links_list"];
+        put?: never;
+        /** @description Links for a far-away wearer: list them, or make one. */
+        post: operations["wearers_links_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/wearers/{id}/links/{link}/revoke/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description End a link at once. */
+        post: operations["wearers_links_revoke_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/wearers/{id}/readings/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description All readings of a wearer, newest first: in force, past, and waiting to be accepted. */
+        get: operations["wearers_readings_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/wearers/{id}/scans/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Scans of a wearer: list them, or stand a new one up and measure it. */
+        get: operations["wearers_scans_list"];
+        put?: never;
+        /** @description Scans of a wearer: list them, or stand a new one up and measure it. */
+        post: operations["wearers_scans_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/wearers/{id}/scans/{scan}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** @description Change how a scan is read, take it as the head for fits, or note its measurements. */
+        patch: operations["wearers_scans_partial_update"];
+        trace?: never;
+    };
+    "/api/wearers/{id}/sheet/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Everything on a wearer's sheet; ``?build=`` tells which pieces need what. */
+        get: operations["wearers_sheet_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/wearers/{id}/take/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Note one reading: in place of the one in force, or beside it (``again``). */
+        post: operations["wearers_take_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/wearers/check/": {
         parameters: {
             query?: never;
@@ -370,6 +714,23 @@ export interface paths {
         put?: never;
         /** @description Read typed lengths and say what is impossible and what is unlikely. Keeps nothing. */
         post: operations["wearers_check_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/wearers/figures/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Line drawings of where each measurement is taken. */
+        get: operations["wearers_figures_retrieve"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -414,6 +775,68 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /** @description Everything known of a piece on its wearer. */
+        Answer: {
+            site: string;
+            offset_mm: number[];
+            room: components["schemas"]["Room"];
+            way_in: components["schemas"]["WayIn"];
+            bays: components["schemas"]["BayFit"][];
+            bend: components["schemas"]["Bend"] | null;
+            sight: components["schemas"]["Sight"] | null;
+            curve: components["schemas"]["CurvePoint"][];
+            marks: components["schemas"]["Mark"][];
+            /** Format: double */
+            least_scale: number | null;
+            /** Format: double */
+            probability: number;
+            measure_next: components["schemas"]["Better"][];
+        };
+        Bay: {
+            name: string;
+            size_mm: number[];
+            place?: components["schemas"]["PlaceEnum"] | components["schemas"]["BlankEnum"];
+            at_mm?: number[] | null;
+        };
+        BayFit: {
+            name: string;
+            size_mm: number[];
+            place: string;
+            centre_mm: number[];
+            /** Format: double */
+            room_body_mm: number;
+            /** Format: double */
+            room_shell_mm: number;
+            fits: boolean;
+            /** Format: double */
+            needs_scale: number | null;
+            text: string;
+        };
+        BayRequest: {
+            name: string;
+            size_mm: number[];
+            place?: components["schemas"]["PlaceEnum"] | components["schemas"]["BlankEnum"];
+            at_mm?: number[] | null;
+        };
+        Bend: {
+            what: string;
+            /** Format: double */
+            needs_girth_mm: number;
+            /** Format: double */
+            inside_girth_mm: number;
+            /** Format: double */
+            room_mm: number;
+        };
+        Better: {
+            key: string;
+            name: string;
+            /** Format: double */
+            from_probability: number;
+            /** Format: double */
+            to_probability: number;
+            guessed: boolean;
+            reason: string;
+        };
         /** @enum {unknown} */
         BlankEnum: "";
         Build: {
@@ -443,6 +866,19 @@ export interface components {
             machine_h: number;
             slots: components["schemas"]["Slot"][];
         };
+        Caliper: {
+            /** Format: double */
+            value_mm: number;
+            /** Format: double */
+            battery: number;
+            low: boolean;
+        };
+        CaliperAskRequest: {
+            key: string;
+            count: number;
+            /** @default false */
+            cut_off: boolean;
+        };
         Checked: {
             values_mm: {
                 [key: string]: number;
@@ -453,6 +889,16 @@ export interface components {
             doubts: {
                 [key: string]: string;
             };
+        };
+        CurvePoint: {
+            /** Format: double */
+            scale: number;
+            /** Format: double */
+            room_mm: number;
+            /** Format: double */
+            wall_mm: number | null;
+            /** Format: double */
+            volume_mm3: number;
         };
         Cut: {
             parts: number;
@@ -510,12 +956,47 @@ export interface components {
             print_data: components["schemas"]["PrintData"] | null;
             silhouette_side: string;
             files: components["schemas"]["Files"];
+            usual: components["schemas"]["Usual"];
+        };
+        /** @description What a far-away wearer sees: their name, what is asked, and what they have sent already. */
+        FarSheet: {
+            name: string;
+            /** Format: date-time */
+            expires: string;
+            rows: components["schemas"]["MeasurementRow"][];
+            sent: {
+                [key: string]: number;
+            };
+        };
+        /**
+         * @description * `holds` - holds
+         *     * `tight` - tight
+         *     * `stops` - stops
+         * @enum {string}
+         */
+        FeltEnum: "holds" | "tight" | "stops";
+        Figure: {
+            view: components["schemas"]["ViewEnum"];
+            front: number[][];
+            behind: number[][];
+        };
+        Figures: {
+            outlines: {
+                [key: string]: string;
+            };
+            boxes: {
+                [key: string]: number[];
+            };
+            figures: {
+                [key: string]: components["schemas"]["Figure"];
+            };
         };
         FileRequest: {
             /** Format: binary */
             file: string;
         };
         Files: {
+            fit: string | null;
             preview: string | null;
             parts: string | null;
         };
@@ -535,9 +1016,33 @@ export interface components {
             bounds_mm: number[][];
             /** Format: double */
             room_mm: number | null;
+            judged: boolean;
+            /** Format: double */
+            least_scale: number | null;
+            /** Format: double */
+            probability: number | null;
         };
         FitData: {
             head: components["schemas"]["Head"] | null;
+            answer: components["schemas"]["Answer"] | null;
+            sections: components["schemas"]["Section"][];
+        };
+        Gauge: {
+            /** Format: double */
+            at_mm: number;
+            /** Format: double */
+            minutes: number;
+            /** Format: double */
+            filament_g: number;
+            size_mm: number[];
+        };
+        Guess: {
+            /** Format: double */
+            value: number;
+            /** Format: double */
+            sd: number;
+            based_on: string[];
+            source: string;
         };
         Hardware: {
             kind: string;
@@ -623,6 +1128,43 @@ export interface components {
             seams: components["schemas"]["Seam"][];
             parts: string[];
         };
+        JudgeRequest: {
+            ids: number[];
+            accept: boolean;
+        };
+        Layer: {
+            name: string;
+            /** Format: double */
+            thickness_mm: number;
+            /** @default all */
+            where: components["schemas"]["WhereEnum"];
+        };
+        LayerRequest: {
+            name: string;
+            /** Format: double */
+            thickness_mm: number;
+            /** @default all */
+            where: components["schemas"]["WhereEnum"];
+        };
+        Link: {
+            readonly id: number;
+            readonly token: string;
+            keys?: unknown;
+            /** Format: date-time */
+            readonly created: string;
+            /** Format: date-time */
+            readonly expires: string;
+            readonly revoked: boolean;
+            readonly open: boolean;
+        };
+        LinkRequest: {
+            keys?: unknown;
+        };
+        Mark: {
+            rule: string;
+            /** Format: double */
+            scale: number;
+        };
         Material: {
             key: string;
             name: string;
@@ -637,7 +1179,11 @@ export interface components {
         MeasurementRow: {
             key: string;
             name: string;
+            group: string;
+            tool: string;
             how: string;
+            mistake: string;
+            sided: boolean;
             source: string;
         };
         /** @enum {unknown} */
@@ -688,6 +1234,12 @@ export interface components {
             /** Format: double */
             wanted_length_mm?: number | null;
             scale?: number[] | null;
+            way_in?: components["schemas"]["WayInKindEnum"] | components["schemas"]["BlankEnum"];
+            layers?: components["schemas"]["LayerRequest"][];
+            bays?: components["schemas"]["BayRequest"][];
+            shift_mm?: number[];
+            /** Format: double */
+            give_mm?: number;
             printer_ids?: number[];
             cuts?: components["schemas"]["CutPlaneRequest"][] | null;
             pin_diameters_mm?: number[] | null;
@@ -719,6 +1271,15 @@ export interface components {
             /** Format: double */
             acceleration_mm_s2?: number;
             active?: boolean;
+        };
+        PatchedScanChangeRequest: {
+            /** Format: double */
+            hair_mm?: number;
+            unit?: components["schemas"]["UnitEnum"];
+            points?: number[][];
+            used?: boolean;
+            /** @description Note its measurements on the sheet, as taken by scan. */
+            keep?: boolean;
         };
         PatchedShopRequest: {
             units?: components["schemas"]["ShopUnitsEnum"];
@@ -770,6 +1331,17 @@ export interface components {
             position_mm: number[];
             axis: number[];
         };
+        /**
+         * @description * `crown` - crown
+         *     * `nape` - nape
+         *     * `brow` - brow
+         *     * `left` - left
+         *     * `right` - right
+         *     * `front` - front
+         *     * `back` - back
+         * @enum {string}
+         */
+        PlaceEnum: "crown" | "nape" | "brow" | "left" | "right" | "front" | "back";
         Print: {
             parts: number;
             /** Format: double */
@@ -840,6 +1412,26 @@ export interface components {
             acceleration_mm_s2?: number;
             active?: boolean;
         };
+        Reading: {
+            readonly id: number;
+            key: string;
+            readonly name: string;
+            /** Format: double */
+            value_mm: number;
+            way?: components["schemas"]["WayEnum"] | components["schemas"]["BlankEnum"];
+            by?: string;
+            state?: components["schemas"]["ReadingStateEnum"];
+            /** Format: date-time */
+            readonly taken: string;
+        };
+        /**
+         * @description * `holds` - Holds
+         *     * `past` - Past
+         *     * `waits` - Waits
+         *     * `refused` - Refused
+         * @enum {string}
+         */
+        ReadingStateEnum: "holds" | "past" | "waits" | "refused";
         /** @description The decisions about a piece; a change names the version it was made against. */
         Recipe: {
             name: string;
@@ -858,6 +1450,12 @@ export interface components {
             /** Format: double */
             wanted_length_mm?: number | null;
             scale?: number[] | null;
+            way_in?: components["schemas"]["WayInKindEnum"] | components["schemas"]["BlankEnum"];
+            layers?: components["schemas"]["Layer"][];
+            bays?: components["schemas"]["Bay"][];
+            shift_mm?: number[];
+            /** Format: double */
+            give_mm?: number;
             printer_ids?: number[];
             cuts?: components["schemas"]["CutPlane"][] | null;
             pin_diameters_mm?: number[] | null;
@@ -877,6 +1475,33 @@ export interface components {
             change: {
                 [key: string]: unknown;
             };
+        };
+        Ring: {
+            /** Format: double */
+            at_mm: number;
+            body: string;
+            body_mm: number[];
+            piece_mm: number[];
+            outline_mm: number[][];
+            body_outline_mm: number[][];
+            /** Format: double */
+            clear_mm: number;
+            /** Format: double */
+            tilt_deg: number;
+        };
+        Room: {
+            /** Format: double */
+            least_mm: number | null;
+            where: string;
+            at_mm: number[];
+            /** Format: double */
+            p05_mm: number | null;
+            /** Format: double */
+            median_mm: number | null;
+            /** Format: double */
+            touching: number;
+            /** Format: double */
+            open: number;
         };
         Row: {
             id: number;
@@ -900,6 +1525,69 @@ export interface components {
             before: components["schemas"]["Totals"] | null;
             because: string;
         };
+        ScaleAllRequest: {
+            /** Format: double */
+            factor: number;
+        };
+        Scan: {
+            readonly id: number;
+            kind: components["schemas"]["ScanKindEnum"];
+            unit?: string;
+            /** Format: double */
+            hair_mm?: number;
+            used?: boolean;
+            /** Format: date-time */
+            readonly created: string;
+            told: components["schemas"]["ScanTold"];
+        };
+        ScanAskRequest: {
+            /** Format: binary */
+            file?: string;
+            /**
+             * @description Take the scan from the simulated scanner instead of a file.
+             * @default false
+             */
+            simulated: boolean;
+            /** @default head */
+            kind: components["schemas"]["ScanKindEnum"];
+            unit?: components["schemas"]["UnitEnum"] | components["schemas"]["BlankEnum"];
+            /**
+             * Format: double
+             * @default 0
+             */
+            hair_mm: number;
+        };
+        /**
+         * @description * `head` - head
+         *     * `body` - body
+         * @enum {string}
+         */
+        ScanKindEnum: "head" | "body";
+        ScanTold: {
+            unit: string;
+            done: string[];
+            /** Format: double */
+            off_mm: number;
+            values: {
+                [key: string]: components["schemas"]["ScanValue"];
+            };
+            outlines: {
+                [key: string]: string;
+            };
+            tapes: {
+                [key: string]: components["schemas"]["Figure"];
+            };
+            boxes: {
+                [key: string]: number[];
+            };
+            points_wanted: string[];
+        };
+        ScanValue: {
+            /** Format: double */
+            value: number;
+            /** Format: double */
+            sd: number;
+        };
         Seam: {
             parts: string[];
             cut: string;
@@ -911,12 +1599,57 @@ export interface components {
             box: number[];
             spots: components["schemas"]["Spot"][];
         };
+        Section: {
+            /** Format: double */
+            at_mm: number;
+            shell: number[][][];
+            body: number[][];
+        };
+        /** @description What the maker typed, by measurement key, in the shop's unit unless one is written. */
+        SendRequest: {
+            typed: {
+                [key: string]: string;
+            };
+            /** @default mm */
+            units: components["schemas"]["TypedUnitsEnum"];
+            by?: string;
+        };
         /**
          * @description * `female` - Female
          *     * `male` - Male
          * @enum {string}
          */
         SexEnum: "female" | "male";
+        Sheet: {
+            rows: components["schemas"]["SheetRow"][];
+            needed: number;
+            needed_taken: number;
+            doubts: {
+                [key: string]: string;
+            };
+        };
+        SheetRow: {
+            key: string;
+            name: string;
+            group: string;
+            tool: string;
+            how: string;
+            mistake: string;
+            sided: boolean;
+            source: string;
+            keys: string[];
+            needed_by: string[];
+            values: {
+                [key: string]: number;
+            };
+            counts: {
+                [key: string]: number;
+            };
+            spreads: {
+                [key: string]: number;
+            };
+            guess: components["schemas"]["Guess"] | null;
+        };
         Shop: {
             units?: components["schemas"]["ShopUnitsEnum"];
             /** Format: double */
@@ -948,12 +1681,43 @@ export interface components {
          * @enum {string}
          */
         SideEnum: "left" | "right";
+        Sight: {
+            /** Format: double */
+            left_deg: number;
+            /** Format: double */
+            right_deg: number;
+            /** Format: double */
+            up_deg: number;
+            /** Format: double */
+            down_deg: number;
+            /** Format: double */
+            share: number;
+            grid: number[][];
+            side_range_deg: number[];
+            up_range_deg: number[];
+        };
         /**
-         * @description * `head` - Head
-         *     * `other` - Other
+         * @description * `head` - head
+         *     * `neck` - neck
+         *     * `chest` - chest
+         *     * `back` - back
+         *     * `shoulder` - shoulder
+         *     * `upper_arm` - upper arm
+         *     * `elbow` - elbow
+         *     * `forearm` - forearm
+         *     * `hand` - hand
+         *     * `finger` - finger
+         *     * `belt` - belt
+         *     * `hip` - hip
+         *     * `thigh` - thigh
+         *     * `knee` - knee
+         *     * `shin` - shin
+         *     * `foot` - foot
+         *     * `hand_held` - hand held
+         *     * `other` - other
          * @enum {string}
          */
-        SiteEnum: "head" | "other";
+        SiteEnum: "head" | "neck" | "chest" | "back" | "shoulder" | "upper_arm" | "elbow" | "forearm" | "hand" | "finger" | "belt" | "hip" | "thigh" | "knee" | "shin" | "foot" | "hand_held" | "other";
         Slot: {
             piece: number;
             part: string;
@@ -1015,6 +1779,32 @@ export interface components {
             join: components["schemas"]["Station"];
             print: components["schemas"]["Station"];
         };
+        Suit: {
+            /** Format: double */
+            factor: number | null;
+            reason: string;
+            rows: components["schemas"]["SuitRow"][];
+        };
+        SuitRow: {
+            id: number;
+            name: string;
+            site: string;
+            verdict: components["schemas"]["VerdictEnum"];
+            state: components["schemas"]["StationStateEnum"];
+            /** Format: double */
+            wanted: number | null;
+            /** Format: double */
+            chosen: number | null;
+            /** Format: double */
+            room_mm: number | null;
+            /** Format: double */
+            probability: number | null;
+            /** Format: double */
+            ratio: number | null;
+            /** Format: double */
+            wall_mm: number | null;
+            complaints: string[];
+        };
         Sweep: {
             /** Format: double */
             layer_mm: number;
@@ -1022,6 +1812,38 @@ export interface components {
             hours: number;
             /** Format: double */
             filament_g: number;
+        };
+        /** @description A reading as typed. */
+        TakeRequest: {
+            key: string;
+            typed: string;
+            /** @default mm */
+            units: components["schemas"]["TypedUnitsEnum"];
+            way?: components["schemas"]["WayEnum"] | components["schemas"]["BlankEnum"];
+            by?: string;
+            /** @default false */
+            again: boolean;
+        };
+        TestFit: {
+            readonly id: number;
+            /** Format: date */
+            day: string;
+            felt: components["schemas"]["FeltEnum"];
+            where?: string;
+            action?: string;
+            readonly photo: string;
+            readonly predicted: {
+                [key: string]: unknown;
+            };
+        };
+        TestFitRequest: {
+            /** Format: date */
+            day: string;
+            felt: components["schemas"]["FeltEnum"];
+            where?: string;
+            action?: string;
+            /** Format: binary */
+            picture?: string;
         };
         Totals: {
             parts: number;
@@ -1035,6 +1857,19 @@ export interface components {
             cost: number;
             done_by: string | null;
             because?: string;
+        };
+        /** @description Tables of the trade the fit page chooses from. */
+        Trade: {
+            sites: string[];
+            ways_in: string[];
+            layers: {
+                [key: string]: number;
+            };
+            wheres: string[];
+            bays: {
+                [key: string]: number[];
+            };
+            places: string[];
         };
         /** @description What the maker typed, by measurement key, in the shop's unit unless one is written. */
         TypedRequest: {
@@ -1066,6 +1901,10 @@ export interface components {
             site?: components["schemas"]["SiteEnum"];
             side?: components["schemas"]["SideEnum"] | components["schemas"]["BlankEnum"];
         };
+        Usual: {
+            worn: boolean;
+            way_in: string;
+        };
         /**
          * @description * `holds` - holds
          *     * `tight` - tight
@@ -1074,11 +1913,48 @@ export interface components {
          * @enum {string}
          */
         VerdictEnum: "holds" | "tight" | "stops" | "waits";
+        /**
+         * @description * `front` - front
+         *     * `side` - side
+         *     * `head` - head
+         *     * `head_side` - head_side
+         *     * `hand` - hand
+         * @enum {string}
+         */
+        ViewEnum: "front" | "side" | "head" | "head_side" | "hand";
         Wall: {
             build: components["schemas"]["Build"];
             rows: components["schemas"]["Row"][];
             calendar: components["schemas"]["Calendar"];
         };
+        /**
+         * @description * `tape` - tape
+         *     * `caliper` - caliper
+         *     * `board` - board
+         *     * `scan` - scan
+         *     * `customer` - customer
+         *     * `guess` - guess
+         * @enum {string}
+         */
+        WayEnum: "tape" | "caliper" | "board" | "scan" | "customer" | "guess";
+        WayIn: {
+            kind: components["schemas"]["WayInKindEnum"];
+            passes: boolean;
+            /** Format: double */
+            least_mm: number | null;
+            ring: components["schemas"]["Ring"] | null;
+            /** Format: double */
+            needs_scale: number | null;
+            reason: string;
+        };
+        /**
+         * @description * `over` - over
+         *     * `split` - split
+         *     * `plates` - plates
+         *     * `open` - open
+         * @enum {string}
+         */
+        WayInKindEnum: "over" | "split" | "plates" | "open";
         Wearer: {
             readonly id: number;
             name: string;
@@ -1091,6 +1967,7 @@ export interface components {
             readonly doubts: {
                 [key: string]: string;
             };
+            readonly waiting: number;
             version?: number;
         };
         WearerRequest: {
@@ -1103,6 +1980,26 @@ export interface components {
             };
             version?: number;
         };
+        WhatIf: {
+            /** Format: double */
+            scale: number;
+            /** Format: double */
+            pad_mm: number;
+            /** Format: double */
+            room_mm: number;
+            /** Format: double */
+            wall_mm: number | null;
+            met: string[];
+        };
+        /**
+         * @description * `all` - all
+         *     * `top` - top
+         *     * `sides` - sides
+         *     * `front` - front
+         *     * `back` - back
+         * @enum {string}
+         */
+        WhereEnum: "all" | "top" | "sides" | "front" | "back";
         WornBy: {
             id: number;
             name: string;
@@ -1233,6 +2130,56 @@ export interface operations {
             };
         };
     };
+    builds_scale_all_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description A unique integer value identifying this build. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ScaleAllRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["ScaleAllRequest"];
+                "multipart/form-data": components["schemas"]["ScaleAllRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Suit"];
+                };
+            };
+        };
+    };
+    builds_suit_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description A unique integer value identifying this build. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Suit"];
+                };
+            };
+        };
+    };
     builds_wall_retrieve: {
         parameters: {
             query?: never;
@@ -1251,6 +2198,54 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Wall"];
+                };
+            };
+        };
+    };
+    far_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FarSheet"];
+                };
+            };
+        };
+    };
+    far_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SendRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["SendRequest"];
+                "multipart/form-data": components["schemas"]["SendRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FarSheet"];
                 };
             };
         };
@@ -1295,6 +2290,27 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Job"];
+                };
+            };
+        };
+    };
+    photos_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/*": string;
                 };
             };
         };
@@ -1392,6 +2408,78 @@ export interface operations {
             };
         };
     };
+    pieces_gauge_ring_retrieve: {
+        parameters: {
+            query?: {
+                at_mm?: number;
+                height_mm?: number;
+            };
+            header?: never;
+            path: {
+                /** @description A unique integer value identifying this piece. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "model/stl": string;
+                };
+            };
+        };
+    };
+    pieces_gauge_ring_takes_retrieve: {
+        parameters: {
+            query?: {
+                at_mm?: number;
+                height_mm?: number;
+            };
+            header?: never;
+            path: {
+                /** @description A unique integer value identifying this piece. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Gauge"];
+                };
+            };
+        };
+    };
+    pieces_half_scale_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description A unique integer value identifying this piece. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "model/stl": string;
+                };
+            };
+        };
+    };
     pieces_mirror_create: {
         parameters: {
             query?: never;
@@ -1432,6 +2520,79 @@ export interface operations {
                 };
                 content: {
                     "application/zip": string;
+                };
+            };
+        };
+    };
+    pieces_test_fits_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description A unique integer value identifying this piece. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TestFit"][];
+                };
+            };
+        };
+    };
+    pieces_test_fits_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description A unique integer value identifying this piece. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["TestFitRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TestFit"];
+                };
+            };
+        };
+    };
+    pieces_what_if_retrieve: {
+        parameters: {
+            query?: {
+                pad_mm?: number;
+                scale?: number;
+            };
+            header?: never;
+            path: {
+                /** @description A unique integer value identifying this piece. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WhatIf"];
                 };
             };
         };
@@ -1774,6 +2935,25 @@ export interface operations {
             };
         };
     };
+    trade_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Trade"];
+                };
+            };
+        };
+    };
     wearers_list: {
         parameters: {
             query?: never;
@@ -1889,6 +3069,56 @@ export interface operations {
             };
         };
     };
+    wearers_body_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description A unique integer value identifying this wearer. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "model/stl": string;
+                };
+            };
+        };
+    };
+    wearers_caliper_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description A unique integer value identifying this wearer. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CaliperAskRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["CaliperAskRequest"];
+                "multipart/form-data": components["schemas"]["CaliperAskRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Caliper"];
+                };
+            };
+        };
+    };
     wearers_file_retrieve: {
         parameters: {
             query?: never;
@@ -1907,6 +3137,256 @@ export interface operations {
                 };
                 content: {
                     "application/json": string;
+                };
+            };
+        };
+    };
+    wearers_judge_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description A unique integer value identifying this wearer. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["JudgeRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["JudgeRequest"];
+                "multipart/form-data": components["schemas"]["JudgeRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Wearer"];
+                };
+            };
+        };
+    };
+    wearers_links_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description A unique integer value identifying this wearer. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Link"][];
+                };
+            };
+        };
+    };
+    wearers_links_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description A unique integer value identifying this wearer. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["LinkRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["LinkRequest"];
+                "multipart/form-data": components["schemas"]["LinkRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Link"];
+                };
+            };
+        };
+    };
+    wearers_links_revoke_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description A unique integer value identifying this wearer. */
+                id: number;
+                link: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Link"];
+                };
+            };
+        };
+    };
+    wearers_readings_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description A unique integer value identifying this wearer. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Reading"][];
+                };
+            };
+        };
+    };
+    wearers_scans_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description A unique integer value identifying this wearer. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Scan"][];
+                };
+            };
+        };
+    };
+    wearers_scans_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description A unique integer value identifying this wearer. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "multipart/form-data": components["schemas"]["ScanAskRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Scan"];
+                };
+            };
+        };
+    };
+    wearers_scans_partial_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description A unique integer value identifying this wearer. */
+                id: number;
+                scan: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PatchedScanChangeRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["PatchedScanChangeRequest"];
+                "multipart/form-data": components["schemas"]["PatchedScanChangeRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Scan"];
+                };
+            };
+        };
+    };
+    wearers_sheet_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description A unique integer value identifying this wearer. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Sheet"];
+                };
+            };
+        };
+    };
+    wearers_take_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description A unique integer value identifying this wearer. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakeRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["TakeRequest"];
+                "multipart/form-data": components["schemas"]["TakeRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Wearer"];
                 };
             };
         };
@@ -1932,6 +3412,25 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Checked"];
+                };
+            };
+        };
+    };
+    wearers_figures_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Figures"];
                 };
             };
         };

@@ -1,0 +1,77 @@
+"""A fit as a scene for the stage: the body with its room, the piece, what lies inside, the tight ring."""
+
+from pathlib import Path
+
+import numpy as np
+import trimesh
+
+from bastion_core.fit.answer import Answer, Fitting
+from bastion_core.fit.onbody import skin_of
+from bastion_core.fit.room import gaps
+from bastion_core.formats.glb import simplified
+from bastion_core.geometry.mesh import Floats, Mesh
+
+_PIECE_TRIANGLES = 50_000
+FAR_MM = 40.0
+"""Room is told up to so much; beyond lies open air."""
+
+
+def write_scene(fitting: Fitting, answer: Answer, path: Path) -> None:
+    """One GLB in the body's millimetres, about the piece's middle: nodes ``body``, ``piece``, ``bay-1`` …, ``ring``.
+
+    The body's vertices carry their room (mm, at most FAR_MM) as the attribute ``_ROOM``.
+    """
+    placed = answer.placed
+    piece = simplified(fitting.piece, _PIECE_TRIANGLES)
+    low, high = placed.to_body(fitting.piece.bounds)
+    middle = (low + high) / 2
+    scene = trimesh.Scene()
+    body = _near(fitting.body.mesh, low - 90, high + 90)
+    room = _room_at(fitting, answer, body)
+    shown = trimesh.Trimesh(body.vertices - middle, body.faces, process=False, validate=False)
+    shown.vertex_attributes["_ROOM"] = room.astype(np.float32)
+    scene.add_geometry(shown, node_name="body", geom_name="body")
+    scene.add_geometry(_plain(Mesh(placed.to_body(piece.vertices) - middle, piece.faces)), node_name="piece", geom_name="piece")
+    for index, bay in enumerate(answer.bays, start=1):
+        frame = np.eye(4)
+        frame[:3, :3] = np.array(bay.axes).T
+        frame[:3, 3] = np.array(bay.centre_mm) - middle
+        scene.add_geometry(trimesh.creation.box(bay.size_mm, transform=frame), node_name=f"bay-{index}", geom_name=f"bay-{index}")
+    ring = answer.way_in.ring
+    if ring is not None:
+        z = float(low[2] + ring.at_mm - middle[2])
+        outline = np.array(ring.outline_mm)
+        centre = fitting.body.centre[:2] - (outline.max(axis=0) + outline.min(axis=0)) / 2 - middle[:2]
+        scene.add_geometry(_plain(_ribbon(outline + centre, z, 5.0)), node_name="ring", geom_name="ring")
+    path.write_bytes(scene.export(file_type="glb"))
+
+
+def _plain(mesh: Mesh) -> trimesh.Trimesh:
+    return trimesh.Trimesh(mesh.vertices, mesh.faces, process=False, validate=False)
+
+
+def _near(mesh: Mesh, low: Floats, high: Floats) -> Mesh:
+    inside = np.asarray(((mesh.vertices > low) & (mesh.vertices < high)).all(axis=1))
+    faces = mesh.faces[inside[mesh.faces].all(axis=1)]
+    used, compact = np.unique(faces, return_inverse=True)
+    return Mesh(mesh.vertices[used], compact.reshape(-1, 3).astype(np.int64))
+
+
+def _room_at(fitting: Fitting, answer: Answer, body: Mesh) -> Floats:
+    """(n,): room at each corner of the shown body, FAR_MM where nothing is near."""
+    skin = skin_of(body, 2 * len(body.vertices) + 2, fitting.body.mesh).take(slice(0, len(body.vertices)))
+    low, high = answer.placed.to_body(fitting.piece.bounds)
+    within = (skin.points[:, 2] >= low[2] - 2) & (skin.points[:, 2] <= high[2] + 2)
+    out = gaps(fitting.piece, answer.placed, skin) - skin.layers_mm(fitting.question.layers)
+    return np.where(np.isfinite(out) & within, np.clip(out, -FAR_MM, FAR_MM), FAR_MM)
+
+
+def _ribbon(outline: Floats, z: float, height: float) -> Mesh:
+    """A closed band through flat points (n, 2) at a height."""
+    n = len(outline)
+    low = np.column_stack([outline, np.full(n, z - height / 2)])
+    high = np.column_stack([outline, np.full(n, z + height / 2)])
+    a = np.arange(n)
+    b = (a + 1) % n
+    faces = np.concatenate([np.stack([a, b, b + n], 1), np.stack([a, b + n, a + n], 1)])
+    return Mesh(np.concatenate([low, high]), np.concatenate([faces, faces[:, ::-1]]).astype(np.int64))
