@@ -47,10 +47,11 @@ class WearerSerializer(serializers.ModelSerializer):
     doubts = serializers.SerializerMethodField()
     version = serializers.IntegerField(required=False)
     waiting = serializers.SerializerMethodField()
+    by = serializers.CharField(max_length=60, required=False, allow_blank=True, write_only=True, help_text="Who took what is changed.")
 
     class Meta:
         model = Wearer
-        fields = ["id", "name", "sex", "mass_kg", "measurements", "doubts", "waiting", "version"]
+        fields = ["id", "name", "sex", "mass_kg", "measurements", "doubts", "waiting", "version", "by"]
 
     def get_doubts(self, wearer) -> dict[str, str]:
         return doubts(wearer.measurements)
@@ -64,11 +65,11 @@ class WearerSerializer(serializers.ModelSerializer):
         return attrs
 
     def create(self, validated):
-        taken = validated.pop("measurements", {})
+        taken, by = validated.pop("measurements", {}), validated.pop("by", "")
         with transaction.atomic():
             wearer = Wearer.objects.create(**validated)
             for key, value in taken.items():
-                wearer.take(key, value)
+                wearer.take(key, value, by=by)
         return wearer
 
     def update(self, instance, validated):
@@ -77,14 +78,14 @@ class WearerSerializer(serializers.ModelSerializer):
             asked = validated.pop("version", None)
             if asked is not None and asked != fresh.version:
                 raise Changed("These measurements were changed in another window since you opened them. They have been loaded anew.")
-            taken = validated.pop("measurements", None)
+            taken, by = validated.pop("measurements", None), validated.pop("by", "")
             if taken is not None:
                 before = dict(fresh.measurements)
                 for key in before.keys() - taken.keys():
                     fresh.leave(key)
                 for key, value in taken.items():
                     if before.get(key) != value:
-                        fresh.take(key, value)
+                        fresh.take(key, value, by=by)
                 fresh.measurements = taken
             return super().update(fresh, validated | {"version": fresh.version + 1})
 

@@ -14,6 +14,8 @@ import { Station } from "./stations/Station";
 import { makeTheme, SERIF } from "./theme/theme";
 import { Builds } from "./wall/Builds";
 import { Wall } from "./wall/Wall";
+import { FarSheet } from "./stations/measure/FarSheet";
+import { Suit } from "./stations/fit/Suit";
 import { Wearers } from "./stations/measure/Wearers";
 
 const MODE_KEY = "odd-bastion-light";
@@ -68,6 +70,7 @@ function Frame() {
 }
 
 const router = createBrowserRouter([
+  { path: "/far/:token", element: <FarSheet /> },
   {
     element: <Frame />,
     children: [
@@ -75,6 +78,7 @@ const router = createBrowserRouter([
       { path: "/wearers", element: <Wearers /> },
       { path: "/shop", element: <Shop /> },
       { path: "/build/:build", element: <Wall /> },
+      { path: "/build/:build/suit", element: <Suit /> },
       { path: "/build/:build/piece/:piece/:station", element: <Station /> },
       {
         path: "*",

@@ -94,6 +94,11 @@ export function useMaterials() {
   });
 }
 
+/** Tables of the trade: sites, ways in, layers, what goes inside. */
+export function useTrade() {
+  return useQuery({ queryKey: ["trade"], queryFn: () => need(api.GET("/api/trade/")), staleTime: Infinity });
+}
+
 /** Change decisions about a piece. A change made against an old version is refused, and the piece loaded anew. */
 export function useChange(piece: Detail | undefined) {
   const client = useQueryClient();
@@ -110,6 +115,17 @@ export function useChange(piece: Detail | undefined) {
       void client.invalidateQueries({ queryKey: ["piece", piece?.id] });
       void client.invalidateQueries({ queryKey: ["wall"] });
     },
+  });
+}
+
+/** Change a piece of which only the number is known: it is read first, for its version. */
+export function useChangeById(id: number, onSettled: () => void) {
+  return useMutation({
+    mutationFn: async (change: Change) => {
+      const now = await need(api.GET("/api/pieces/{id}/", { params: { path: { id } } }));
+      return need(api.PATCH("/api/pieces/{id}/", { params: { path: { id } }, body: { ...change, version: now.version } }));
+    },
+    onSettled,
   });
 }
 

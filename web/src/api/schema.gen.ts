@@ -1319,6 +1319,8 @@ export interface components {
                 [key: string]: number;
             };
             version?: number;
+            /** @description Who took what is changed. */
+            by?: string;
         };
         Pin: {
             kind: string;
@@ -1979,6 +1981,8 @@ export interface components {
                 [key: string]: number;
             };
             version?: number;
+            /** @description Who took what is changed. */
+            by?: string;
         };
         WhatIf: {
             /** Format: double */

@@ -55,6 +55,7 @@ function Head({ build }: { build: Schemas["Build"] }) {
       <Typography variant="h1" sx={{ flex: 1, minWidth: 260 }}>
         {build.name}
       </Typography>
+      <Link to={`/build/${build.id}/suit`}>The suit, piece by piece</Link>
       <TextField
         select
         slotProps={EMPTY_SELECT}

@@ -25,7 +25,8 @@ export function fact(row: Row, station: StationKey, units: Units): [string, stri
       if (!row.fit) return ["", ""];
       const [x, y, z] = row.fit.scale;
       const scale = x === y && y === z ? units.percent(x) : [x, y, z].map((s) => units.percent(s)).join(" / ");
-      return [scale, row.fit.room_mm === null ? units.size(row.fit.size_mm) : `${units.length(row.fit.room_mm, 1)} room`];
+      if (row.fit.room_mm === null) return [scale, units.size(row.fit.size_mm)];
+      return [scale, row.fit.room_mm < 0 ? `${units.length(-row.fit.room_mm, 1)} too tight` : `${units.length(row.fit.room_mm, 1)} room`];
     }
     case "cut":
       return row.cut

@@ -1,126 +1,138 @@
-/** How big: a helmet's inside drawn over the head, or a scale with its reason. */
+/** How big, and whether it goes on: the piece on its wearer, its sections, the way in, what lies inside, sight, scale, try-outs. */
 import Box from "@mui/material/Box";
-import Button from "@mui/material/Button";
-import FormControlLabel from "@mui/material/FormControlLabel";
-import MenuItem from "@mui/material/MenuItem";
-import Stack from "@mui/material/Stack";
-import Switch from "@mui/material/Switch";
-import TextField from "@mui/material/TextField";
-import { EMPTY_SELECT } from "../../parts/Fields";
+import Slider from "@mui/material/Slider";
 import Typography from "@mui/material/Typography";
+import { useTheme } from "@mui/material/styles";
 import { lazy, Suspense, useState, type ReactNode } from "react";
 import { useWearers } from "../../api/client";
-import { LengthField, NumberField } from "../../parts/Fields";
+import { Views } from "../../parts/Views";
 import { useUnits } from "../../parts/units";
 import type { StationProps, StationView } from "../Station";
+import { FitDecisions } from "./FitDecisions";
 import { HeadDrawing } from "./HeadDrawing";
+import { ScaleView } from "./ScaleView";
+import { Sections } from "./Sections";
+import { SightDrawing } from "./SightDrawing";
+import { TryOut } from "./TryOut";
+import { WayInDrawing } from "./WayInDrawing";
 
 const StandingStage = lazy(() => import("../pieces/StandingStage"));
+const FitScene = lazy(() => import("../../stage/FitScene"));
 
 export function FitStation({ piece, change, children }: StationProps & { children: (view: StationView) => ReactNode }) {
   const units = useUnits();
   const wearers = useWearers();
-  const r = piece.recipe;
+  const { inks } = useTheme().palette;
+  const [view, setView] = useState("On the body");
+  const [solid, setSolid] = useState(0.28);
+  const [placing, setPlacing] = useState<number | null>(null);
   const fit = piece.fit;
+  const answer = piece.fit_data?.answer ?? null;
   const head = piece.fit_data?.head ?? null;
-  const [apart, setApart] = useState(!!r.scale && new Set(r.scale).size > 1);
-  const scale = fit?.scale ?? [1, 1, 1];
-  const setAxis = (axis: number, percent: number | null) => {
-    if (percent === null) return;
-    change({
-      scale: apart ? scale.map((s, i) => (i === axis ? percent / 100 : s)) : [percent / 100, percent / 100, percent / 100],
-    });
-  };
-  const percentOf = (s: number) => Number((100 * s).toFixed(2));
   const wearer = wearers.data?.find((w) => w.id === piece.wearer?.id);
-  const stage =
-    head && wearer ? (
-      <HeadDrawing piece={piece} head={head} breadth={wearer.measurements?.head_breadth_mm} length={wearer.measurements?.head_length_mm} />
-    ) : (
-      <>
-        <Suspense fallback={null}>
-          <StandingStage piece={piece} />
-        </Suspense>
-        {fit && (
-          <Typography sx={{ position: "absolute", left: 16, top: 12 }}>
-            {units.size(fit.size_mm)} at {units.percent(scale[0])}
-          </Typography>
-        )}
-      </>
-    );
-  const decisions = (
+  const scale = fit?.scale ?? [1, 1, 1];
+
+  const place = (point: [number, number, number]) => {
+    if (placing === null || !piece.bounds_mm) return;
+    // The scene lies about the middle of the scaled piece; the bay is kept in the piece's own scaled millimetres.
+    const [low, high] = piece.bounds_mm;
+    const at = point.map((v, i) => v + (scale[i] * (low[i] + high[i])) / 2);
+    const bays = (piece.recipe.bays ?? []).map((b, i) => (i === placing ? { ...b, place: "" as const, at_mm: at } : b));
+    change({ bays });
+    setPlacing(null);
+  };
+
+  const views = answer
+    ? ["On the body", "Sections", "Way in", ...(answer.sight ? ["Sight"] : []), "Scale", "Try out"]
+    : [...(head ? ["From above"] : ["Piece"]), "Try out"];
+  const shown = views.includes(view) ? view : views[0];
+  const stage = (
     <>
-      {fit && (
-        <Typography>
-          Suggested: <b>{units.percent(fit.suggested)}</b>
-          {fit.verdict === "holds" ? ` (${units.prose(fit.reason).replace(/\.$/, "")})` : ""}.
-        </Typography>
-      )}
-      <TextField
-        select
-        slotProps={EMPTY_SELECT}
-        label="Worn by"
-        value={r.wearer ?? ""}
-        onChange={(e) => change({ wearer: e.target.value === "" ? null : Number(e.target.value) })}
-      >
-        <MenuItem value="">the build’s wearer</MenuItem>
-        {wearers.data?.map((w) => (
-          <MenuItem key={w.id} value={w.id}>
-            {w.name}
-          </MenuItem>
-        ))}
-      </TextField>
-      <Box>
-        <Stack direction="row" spacing={1} sx={{ flexWrap: "wrap", alignItems: "center" }} useFlexGap>
-          {apart ? (
-            ["across", "front to back", "upright"].map((label, axis) => (
-              <NumberField
-                key={label}
-                label={label}
-                suffix="%"
-                width={116}
-                value={percentOf(scale[axis])}
-                onCommit={(v) => setAxis(axis, v)}
+      <Views views={views} value={shown} onChange={setView} />
+      <Box sx={{ position: "relative", flex: 1, minHeight: 340, display: "flex", flexDirection: "column", overflowY: "auto" }}>
+        {shown === "On the body" && answer && piece.files.fit && (
+          <>
+            <Suspense fallback={<Typography sx={{ p: 4 }}>Setting the stage …</Typography>}>
+              <FitScene
+                file={`/api/stage/${piece.files.fit}/`}
+                label={`${piece.name} on ${piece.wearer?.name ?? "the wearer"}: least room ${answer.room.least_mm === null ? "unknown" : units.length(answer.room.least_mm, 1)} at the ${answer.room.where}`}
+                piece={solid}
+                pressing={answer.bays.flatMap((b, i) => (b.fits ? [] : [i + 1]))}
+                passes={answer.way_in.passes}
+                onPlace={placing === null ? undefined : place}
               />
-            ))
-          ) : (
-            <NumberField label="Scale" suffix="%" value={percentOf(scale[0])} onCommit={(v) => setAxis(0, v)} />
-          )}
-          {r.scale && (
-            <Button variant="outlined" onClick={() => (setApart(false), change({ scale: null }))}>
-              Use the suggested
-            </Button>
-          )}
-        </Stack>
-        <FormControlLabel
-          control={<Switch checked={apart} onChange={(_, on) => setApart(on)} />}
-          label="Axes apart (turns round things oval; disliked for helmets)"
-        />
+            </Suspense>
+            <Box
+              sx={{
+                position: "absolute",
+                left: 16,
+                bottom: 10,
+                right: 16,
+                display: "flex",
+                gap: 2,
+                alignItems: "center",
+                flexWrap: "wrap",
+              }}
+            >
+              {(
+                [
+                  ["stops", `stands in the skin`],
+                  ["tight", `under ${units.length(3)}`],
+                  ["holds", "room"],
+                ] as const
+              ).map(([meaning, words]) => (
+                <Typography key={meaning} variant="body2" sx={{ display: "flex", alignItems: "center", gap: 0.75 }}>
+                  <Box component="span" sx={{ width: 14, height: 14, bgcolor: inks[meaning] }} /> {words}
+                </Typography>
+              ))}
+              <Typography variant="body2" id="solid-label">
+                Piece
+              </Typography>
+              <Slider
+                aria-labelledby="solid-label"
+                min={0}
+                max={1}
+                step={0.05}
+                value={solid}
+                onChange={(_, v) => setSolid(v as number)}
+                sx={{ width: 120 }}
+                size="small"
+              />
+            </Box>
+            <Typography sx={{ position: "absolute", left: 16, top: 8 }}>
+              {placing === null
+                ? `Least room ${answer.room.least_mm === null ? "unknown" : units.length(answer.room.least_mm, 1)}, at the ${answer.room.where}`
+                : "Touch the place on the piece where it goes"}
+            </Typography>
+          </>
+        )}
+        {shown === "Sections" && piece.fit_data && <Sections sections={piece.fit_data.sections} />}
+        {shown === "Way in" && answer && <WayInDrawing way={answer.way_in} />}
+        {shown === "Sight" && answer?.sight && <SightDrawing sight={answer.sight} />}
+        {shown === "Scale" && answer && <ScaleView piece={piece} answer={answer} change={change} />}
+        {shown === "Try out" && <TryOut piece={piece} />}
+        {shown === "From above" && head && (
+          <HeadDrawing
+            piece={piece}
+            head={head}
+            breadth={wearer?.measurements?.head_breadth_mm}
+            length={wearer?.measurements?.head_length_mm}
+          />
+        )}
+        {shown === "Piece" && (
+          <>
+            <Suspense fallback={null}>
+              <StandingStage piece={piece} />
+            </Suspense>
+            {fit && (
+              <Typography sx={{ position: "absolute", left: 16, top: 12 }}>
+                {units.size(fit.size_mm)} at {units.percent(scale[0])}
+              </Typography>
+            )}
+          </>
+        )}
       </Box>
-      {r.site === "head" ? (
-        <LengthField label="Padding each side" value={r.pad_mm ?? 8} onCommit={(v) => v !== null && change({ pad_mm: v })} width={190} />
-      ) : (
-        <Stack direction="row" spacing={1.5}>
-          <LengthField
-            label="Made for a height of"
-            value={r.made_for_mm ?? 1830}
-            onCommit={(v) => v !== null && change({ made_for_mm: v })}
-            width={190}
-          />
-          <LengthField
-            label="Or longest side"
-            optional
-            value={r.wanted_length_mm ?? null}
-            onCommit={(v) => change({ wanted_length_mm: v })}
-            width={170}
-          />
-        </Stack>
-      )}
-      <Typography variant="body2" color="text.secondary">
-        Magnet pockets, pins, screws and clearances keep their true size whatever the scale.
-        {r.site === "head" && " A helmet needs sight, breath, hearing and a quick way off; it protects nobody."}
-      </Typography>
     </>
   );
-  return children({ stage, decisions });
+  return children({ stage, decisions: <FitDecisions piece={piece} change={change} placing={placing} onPlacing={setPlacing} /> });
 }

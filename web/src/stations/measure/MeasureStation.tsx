@@ -1,20 +1,34 @@
-/** Who wears this piece: their sheet, opened from the piece's row. */
+/** Who wears this piece: their sheet, scans and links, opened from the piece's row. */
+import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
-import type { ReactNode } from "react";
+import { useState, type ReactNode } from "react";
 import { useWearers } from "../../api/client";
+import { Views } from "../../parts/Views";
+import { useUnits } from "../../parts/units";
 import type { StationProps, StationView } from "../Station";
+import { Links } from "./Links";
+import { Scans } from "./Scans";
 import { Sheet } from "./Sheet";
 import { WearerPicker } from "./Wearers";
 
 export function MeasureStation({ piece, change, children }: StationProps & { children: (view: StationView) => ReactNode }) {
+  const units = useUnits();
   const wearers = useWearers();
   const wearer = wearers.data?.find((w) => w.id === piece.wearer?.id);
+  const [view, setView] = useState("Sheet");
+  const next = piece.fit_data?.answer?.measure_next ?? [];
   const stage = wearer ? (
-    <Sheet
-      key={wearer.id}
-      wearer={wearer}
-      needed={piece.site === "head" ? ["head_breadth_mm", "head_length_mm", "chin_to_crown_mm"] : ["stature_mm"]}
-    />
+    <>
+      <Views
+        views={["Sheet", "Scan", "Link"]}
+        value={view}
+        onChange={setView}
+        note={wearer.waiting ? `${wearer.waiting} sent in, waiting` : ""}
+      />
+      {view === "Sheet" && <Sheet key={wearer.id} wearer={wearer} build={piece.build} />}
+      {view === "Scan" && <Scans wearer={wearer.id} />}
+      {view === "Link" && <Links wearer={wearer.id} build={piece.build} />}
+    </>
   ) : (
     <Typography sx={{ p: 3 }}>
       Nobody is chosen to wear this piece. Choose a wearer at the side, or one for the whole build on the Wall.
@@ -28,9 +42,22 @@ export function MeasureStation({ piece, change, children }: StationProps & { chi
         empty="the build’s wearer"
         onChoose={(id) => change({ wearer: id })}
       />
+      {next.length > 0 && (
+        <div role="group" aria-label="What to measure next">
+          <Typography variant="h3" component="h2">
+            What to measure next
+          </Typography>
+          <Typography>{units.prose(next[0].reason)}</Typography>
+        </div>
+      )}
+      {wearer && (
+        <Button component="a" variant="outlined" href={`/api/wearers/${wearer.id}/body/`} download>
+          Take away the stand-in body
+        </Button>
+      )}
       <Typography variant="body2" color="text.secondary">
         Every piece this person wears is computed again when a measurement changes, and shows what that did. Measurements stay on this
-        machine.
+        machine. What is guessed is never kept as measured.
       </Typography>
     </>
   );

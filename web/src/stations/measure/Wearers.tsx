@@ -10,6 +10,9 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { api, need, refusal, useWearers } from "../../api/client";
 import { ErrorNote } from "../../parts/Notes";
+import { Views } from "../../parts/Views";
+import { Links } from "./Links";
+import { Scans } from "./Scans";
 import { Sheet } from "./Sheet";
 
 interface PickerProps {
@@ -45,6 +48,7 @@ export function Wearers() {
   const chooser = useRef<HTMLInputElement>(null);
   const [chosen, setChosen] = useState<number | null>(null);
   const [name, setName] = useState("");
+  const [view, setView] = useState("Sheet");
   const again = () => client.invalidateQueries({ queryKey: ["wearers"] });
   const add = useMutation({
     mutationFn: () => need(api.POST("/api/wearers/", { body: { name } })),
@@ -112,13 +116,28 @@ export function Wearers() {
             <Button component="a" href={`/api/wearers/${wearer.id}/file/`} download>
               Take away {wearer.name}’s file
             </Button>
+            <Button component="a" href={`/api/wearers/${wearer.id}/body/`} download>
+              Take away the stand-in body
+            </Button>
             <Button color="error" onClick={() => confirm(`Delete ${wearer.name} and all their measurements?`) && remove.mutate(wearer.id)}>
               Delete {wearer.name}
             </Button>
           </>
         )}
       </Stack>
-      <Box sx={{ flex: 1, minWidth: 360 }}>{wearer && <Sheet key={wearer.id} wearer={wearer} />}</Box>
+      {wearer && (
+        <Box sx={{ flex: 1, minWidth: 360, display: "flex", flexDirection: "column" }}>
+          <Views
+            views={["Sheet", "Scan", "Link"]}
+            value={view}
+            onChange={setView}
+            note={wearer.waiting ? `${wearer.waiting} sent in, waiting` : ""}
+          />
+          {view === "Sheet" && <Sheet key={wearer.id} wearer={wearer} />}
+          {view === "Scan" && <Scans key={wearer.id} wearer={wearer.id} />}
+          {view === "Link" && <Links key={wearer.id} wearer={wearer.id} />}
+        </Box>
+      )}
     </Box>
   );
 }

@@ -12,7 +12,7 @@ import Typography from "@mui/material/Typography";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { lazy, Suspense, useState, type ReactNode } from "react";
 import { useNavigate } from "react-router";
-import { api, need, type Change } from "../../api/client";
+import { api, need, type Change, useTrade } from "../../api/client";
 import { ErrorNote } from "../../parts/Notes";
 import { useUnits } from "../../parts/units";
 import type { StationProps, StationView } from "../Station";
@@ -21,6 +21,7 @@ const StandingStage = lazy(() => import("./StandingStage"));
 
 export function PiecesStation({ piece, change, children }: StationProps & { children: (view: StationView) => ReactNode }) {
   const units = useUnits();
+  const trade = useTrade();
   const go = useNavigate();
   const client = useQueryClient();
   const [leaving, setLeaving] = useState(false);
@@ -79,11 +80,26 @@ export function PiecesStation({ piece, change, children }: StationProps & { chil
           slotProps={EMPTY_SELECT}
           label="Worn on"
           value={r.site ?? "other"}
-          onChange={(e) => change({ site: e.target.value as "head" | "other" })}
-          sx={{ minWidth: 130 }}
+          onChange={(e) => change({ site: e.target.value as Change["site"] })}
+          sx={{ minWidth: 118 }}
         >
-          <MenuItem value="head">the head</MenuItem>
-          <MenuItem value="other">elsewhere</MenuItem>
+          {(trade.data?.sites ?? [r.site ?? "other"]).map((site) => (
+            <MenuItem key={site} value={site}>
+              {site === "other" ? "elsewhere" : site.replaceAll("_", " ")}
+            </MenuItem>
+          ))}
+        </TextField>
+        <TextField
+          select
+          slotProps={EMPTY_SELECT}
+          label="Side"
+          value={r.side ?? ""}
+          onChange={(e) => change({ side: e.target.value as Change["side"] })}
+          sx={{ minWidth: 84 }}
+        >
+          <MenuItem value="">middle</MenuItem>
+          <MenuItem value="left">left</MenuItem>
+          <MenuItem value="right">right</MenuItem>
         </TextField>
       </Stack>
       <TextField

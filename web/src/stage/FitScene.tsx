@@ -1,0 +1,137 @@
+/** A piece on its wearer: the skin coloured by the room it has, the piece see-through, what lies inside, the tight ring. */
+import Box from "@mui/material/Box";
+import { useTheme } from "@mui/material/styles";
+import { OrbitControls } from "@react-three/drei";
+import { Canvas, useLoader, useThree, type ThreeEvent } from "@react-three/fiber";
+import { Suspense, useEffect, useMemo } from "react";
+import * as THREE from "three";
+import { GLTFLoader } from "three/examples/jsm/loaders/GLTFLoader.js";
+import type { Inks } from "../theme/theme";
+
+export interface FitSceneProps {
+  file: string;
+  label: string;
+  /** Share of the piece that is left to see: 0 hides it, 1 makes it solid. */
+  piece: number;
+  /** Bays that press, by number from 1. */
+  pressing: number[];
+  passes: boolean;
+  /** Called with a place touched on the piece (mm about its middle), when one is wanted. */
+  onPlace?: (point: [number, number, number]) => void;
+}
+
+/** Under this much room skin counts as tight. */
+const TIGHT_MM = 3;
+const FAR_MM = 39;
+
+export default function FitScene(props: FitSceneProps) {
+  const { inks } = useTheme().palette;
+  return (
+    <Box sx={{ position: "absolute", inset: 0 }} role="img" aria-label={props.label}>
+      <Canvas frameloop="demand" dpr={[1, 1.5]} camera={{ fov: 32, near: 1, far: 20000, up: [0, 0, 1], position: [-400, -800, 380] }}>
+        <color attach="background" args={[inks.paper]} />
+        <hemisphereLight args={["#ffffff", "#8a7f6a", 1.6]} />
+        <directionalLight position={[-600, -900, 1200]} intensity={1.4} />
+        <directionalLight position={[900, 400, 300]} intensity={0.5} />
+        <Suspense fallback={null}>
+          <Worn {...props} inks={inks} />
+        </Suspense>
+        <OrbitControls makeDefault enableDamping={false} />
+      </Canvas>
+    </Box>
+  );
+}
+
+function Worn({ file, piece, pressing, passes, onPlace, inks }: FitSceneProps & { inks: Inks }) {
+  const loaded = useLoader(GLTFLoader, file);
+  const { camera, controls, invalidate } = useThree();
+  const scene = useMemo(() => {
+    const root = loaded.scene.clone(true);
+    const meshes: Record<string, THREE.Mesh> = {};
+    root.traverse((thing) => {
+      if (thing instanceof THREE.Mesh) meshes[thing.name || thing.parent?.name || ""] = thing;
+    });
+    return { root, meshes };
+  }, [loaded]);
+
+  useEffect(() => {
+    const { meshes } = scene;
+    let triangles = 0;
+    for (const [name, mesh] of Object.entries(meshes)) {
+      triangles += (mesh.geometry.index?.count ?? 0) / 3;
+      if (name === "body") mesh.material = skin(mesh.geometry, inks);
+      else if (name === "piece") {
+        mesh.visible = piece > 0.01;
+        mesh.material = new THREE.MeshStandardMaterial({
+          color: inks.parts[3],
+          roughness: 0.9,
+          transparent: piece < 0.99,
+          opacity: piece,
+          depthWrite: piece > 0.6,
+          side: THREE.DoubleSide,
+          flatShading: true,
+        });
+        mesh.renderOrder = 2;
+      } else if (name === "ring") {
+        mesh.material = new THREE.MeshBasicMaterial({ color: passes ? inks.holds : inks.stops, side: THREE.DoubleSide });
+      } else {
+        const number = Number(name.replace("bay-", ""));
+        mesh.material = new THREE.MeshStandardMaterial({ color: pressing.includes(number) ? inks.stops : inks.holds, roughness: 0.7 });
+      }
+    }
+    const room = meshes.body?.geometry.getAttribute("_room");
+    window.__fit = { triangles, bays: Object.keys(meshes).filter((n) => n.startsWith("bay")).length, hasRoom: !!room, ring: !!meshes.ring };
+    invalidate();
+    return () => {
+      window.__fit = undefined;
+    };
+  }, [scene, piece, pressing, passes, inks, invalidate]);
+
+  useEffect(() => {
+    const box = new THREE.Box3().setFromObject(scene.meshes.piece ?? scene.root);
+    const middle = box.getCenter(new THREE.Vector3());
+    const radius = box.getSize(new THREE.Vector3()).length() / 2;
+    camera.position.set(middle.x - radius * 1.7, middle.y - radius * 3.2, middle.z + radius * 1.0);
+    camera.lookAt(middle);
+    if (controls) {
+      const orbit = controls as unknown as { target: THREE.Vector3; update: () => void };
+      orbit.target.copy(middle);
+      orbit.update();
+    }
+    invalidate();
+  }, [scene, camera, controls, invalidate]);
+
+  const touched = (e: ThreeEvent<MouseEvent>) => {
+    if (!onPlace || e.delta > 4) return;
+    e.stopPropagation();
+    onPlace(e.point.toArray() as [number, number, number]);
+  };
+  return <primitive object={scene.root} onClick={touched} />;
+}
+
+declare global {
+  interface Window {
+    /** For tests: what the fit's scene shows. */
+    __fit?: { triangles: number; bays: number; hasRoom: boolean; ring: boolean };
+  }
+}
+
+/** The skin in the three meanings, plain where nothing is near. */
+function skin(geometry: THREE.BufferGeometry, inks: Inks): THREE.Material {
+  const room = geometry.getAttribute("_room");
+  if (!room) return new THREE.MeshStandardMaterial({ color: inks.parts[1], roughness: 0.9 });
+  const colours = new Float32Array(room.count * 3);
+  const [stops, tight, holds, plain] = [inks.stops, inks.tight, inks.holds, inks.parts[1]].map((c) => new THREE.Color(c));
+  const mixed = new THREE.Color();
+  for (let i = 0; i < room.count; i++) {
+    const mm = room.getX(i);
+    if (mm >= FAR_MM) mixed.copy(plain);
+    else if (mm < 0) mixed.copy(stops);
+    else if (mm < TIGHT_MM) mixed.copy(tight);
+    else mixed.copy(holds).lerp(plain, Math.min((mm - TIGHT_MM) / 36, 0.8));
+    mixed.toArray(colours, i * 3);
+  }
+  geometry.setAttribute("color", new THREE.BufferAttribute(colours, 3));
+  geometry.computeVertexNormals();
+  return new THREE.MeshStandardMaterial({ vertexColors: true, roughness: 0.85 });
+}

@@ -1,0 +1,300 @@
+/** The decisions of a fit: wearer, scale, how it goes on, what lies between and inside, and the seat. */
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import FormControlLabel from "@mui/material/FormControlLabel";
+import MenuItem from "@mui/material/MenuItem";
+import Stack from "@mui/material/Stack";
+import Switch from "@mui/material/Switch";
+import TextField from "@mui/material/TextField";
+import Typography from "@mui/material/Typography";
+import { useTheme } from "@mui/material/styles";
+import { useState } from "react";
+import { useTrade, useWearers, type Change, type Detail } from "../../api/client";
+import { EMPTY_SELECT, LengthField, NumberField } from "../../parts/Fields";
+import { Mark } from "../../parts/Mark";
+import { useUnits } from "../../parts/units";
+
+interface Props {
+  piece: Detail;
+  change: (change: Change) => void;
+  /** Number of the bay that is being placed on the stage. */
+  placing: number | null;
+  onPlacing: (bay: number | null) => void;
+}
+
+const WAYS: Record<string, string> = {
+  over: "pulled over",
+  split: "opens lengthwise",
+  plates: "front and back apart",
+  open: "open at the back, sprung on",
+};
+
+export function FitDecisions({ piece, change, placing, onPlacing }: Props) {
+  const units = useUnits();
+  const wearers = useWearers();
+  const r = piece.recipe;
+  const fit = piece.fit;
+  const [apart, setApart] = useState(!!r.scale && new Set(r.scale).size > 1);
+  const scale = fit?.scale ?? [1, 1, 1];
+  const setAxis = (axis: number, percent: number | null) => {
+    if (percent === null) return;
+    change({ scale: apart ? scale.map((s, i) => (i === axis ? percent / 100 : s)) : [percent / 100, percent / 100, percent / 100] });
+  };
+  const percentOf = (s: number) => Number((100 * s).toFixed(2));
+  const worn = piece.usual.worn;
+  return (
+    <>
+      {fit && (
+        <Typography>
+          Suggested: <b>{units.percent(fit.suggested)}</b>
+          {fit.verdict === "holds" ? ` (${units.prose(fit.reason).replace(/\.$/, "")})` : ""}.
+        </Typography>
+      )}
+      <TextField
+        select
+        slotProps={EMPTY_SELECT}
+        label="Worn by"
+        value={r.wearer ?? ""}
+        onChange={(e) => change({ wearer: e.target.value === "" ? null : Number(e.target.value) })}
+      >
+        <MenuItem value="">the build’s wearer</MenuItem>
+        {wearers.data?.map((w) => (
+          <MenuItem key={w.id} value={w.id}>
+            {w.name}
+          </MenuItem>
+        ))}
+      </TextField>
+      <Box>
+        <Stack direction="row" spacing={1} sx={{ flexWrap: "wrap", alignItems: "center" }} useFlexGap>
+          {apart ? (
+            ["across", "front to back", "upright"].map((label, axis) => (
+              <NumberField
+                key={label}
+                label={label}
+                suffix="%"
+                width={116}
+                value={percentOf(scale[axis])}
+                onCommit={(v) => setAxis(axis, v)}
+              />
+            ))
+          ) : (
+            <NumberField label="Scale" suffix="%" value={percentOf(scale[0])} onCommit={(v) => setAxis(0, v)} />
+          )}
+          {r.scale && (
+            <Button variant="outlined" onClick={() => (setApart(false), change({ scale: null }))}>
+              Use the suggested
+            </Button>
+          )}
+        </Stack>
+        <FormControlLabel
+          control={<Switch checked={apart} onChange={(_, on) => setApart(on)} />}
+          label="Axes apart (girth apart from length for limbs; disliked for helmets)"
+        />
+      </Box>
+      {r.site === "head" ? (
+        <LengthField label="Padding each side" value={r.pad_mm ?? 8} onCommit={(v) => v !== null && change({ pad_mm: v })} width={190} />
+      ) : (
+        <Stack direction="row" spacing={1.5}>
+          <LengthField
+            label="Made for a height of"
+            value={r.made_for_mm ?? 1830}
+            onCommit={(v) => v !== null && change({ made_for_mm: v })}
+            width={190}
+          />
+          <LengthField
+            label="Or longest side"
+            optional
+            value={r.wanted_length_mm ?? null}
+            onCommit={(v) => change({ wanted_length_mm: v })}
+            width={170}
+          />
+        </Stack>
+      )}
+      {worn && (
+        <>
+          <Stack direction="row" spacing={1.5}>
+            <TextField
+              select
+              slotProps={EMPTY_SELECT}
+              label="Goes on"
+              value={r.way_in ?? ""}
+              onChange={(e) => change({ way_in: e.target.value as Change["way_in"] })}
+              sx={{ flex: 1 }}
+            >
+              <MenuItem value="">as usual: {WAYS[piece.usual.way_in]}</MenuItem>
+              {Object.entries(WAYS).map(([key, words]) => (
+                <MenuItem key={key} value={key}>
+                  {words}
+                </MenuItem>
+              ))}
+            </TextField>
+            <LengthField label="Skin gives" value={r.give_mm ?? 2} onCommit={(v) => v !== null && change({ give_mm: v })} width={120} />
+          </Stack>
+          <Layers piece={piece} change={change} />
+          <Bays piece={piece} change={change} placing={placing} onPlacing={onPlacing} />
+          <Seat piece={piece} change={change} />
+        </>
+      )}
+      <Typography variant="body2" color="text.secondary">
+        Magnet pockets, pins, screws and clearances keep their true size whatever the scale.
+        {r.site === "head" && " A helmet needs sight, breath, hearing and a quick way off; it protects nobody."}
+      </Typography>
+    </>
+  );
+}
+
+function Layers({ piece, change }: Pick<Props, "piece" | "change">) {
+  const trade = useTrade();
+  const layers = piece.recipe.layers ?? [];
+  const set = (index: number, part: Partial<(typeof layers)[number]>) =>
+    change({ layers: layers.map((l, i) => (i === index ? { ...l, ...part } : l)) });
+  return (
+    <Box role="group" aria-label="Layers between">
+      <Typography variant="h3" component="h2">
+        Between body and piece
+      </Typography>
+      {layers.map((layer, i) => (
+        <Stack key={i} direction="row" spacing={1} sx={{ my: 0.75, alignItems: "center" }}>
+          <Typography sx={{ flex: 1 }}>{layer.name}</Typography>
+          <LengthField label="thick" value={layer.thickness_mm} onCommit={(v) => v !== null && set(i, { thickness_mm: v })} width={100} />
+          <TextField
+            select
+            label="where"
+            value={layer.where ?? "all"}
+            onChange={(e) => set(i, { where: e.target.value as (typeof layers)[number]["where"] })}
+            sx={{ width: 92 }}
+          >
+            {trade.data?.wheres.map((w) => (
+              <MenuItem key={w} value={w}>
+                {w}
+              </MenuItem>
+            ))}
+          </TextField>
+          <Button
+            size="small"
+            aria-label={`Take away ${layer.name}`}
+            onClick={() => change({ layers: layers.filter((_, k) => k !== i) })}
+            sx={{ minWidth: 0 }}
+          >
+            ×
+          </Button>
+        </Stack>
+      ))}
+      <TextField
+        select
+        label="Add a layer"
+        value=""
+        onChange={(e) =>
+          change({ layers: [...layers, { name: e.target.value, thickness_mm: trade.data?.layers[e.target.value] ?? 2, where: "all" }] })
+        }
+        sx={{ mt: 0.75, minWidth: 170 }}
+      >
+        {Object.keys(trade.data?.layers ?? {}).map((name) => (
+          <MenuItem key={name} value={name}>
+            {name}
+          </MenuItem>
+        ))}
+      </TextField>
+    </Box>
+  );
+}
+
+function Bays({ piece, change, placing, onPlacing }: Props) {
+  const trade = useTrade();
+  const units = useUnits();
+  const { inks } = useTheme().palette;
+  const bays = piece.recipe.bays ?? [];
+  const told = piece.fit_data?.answer?.bays ?? [];
+  const set = (index: number, part: Partial<(typeof bays)[number]>) =>
+    change({ bays: bays.map((b, i) => (i === index ? { ...b, ...part } : b)) });
+  return (
+    <Box role="group" aria-label="What goes inside">
+      <Typography variant="h3" component="h2">
+        What goes inside
+      </Typography>
+      {bays.map((bay, i) => (
+        <Box key={i} sx={{ my: 0.75, pl: 1, borderLeft: `3px solid ${told[i] ? inks[told[i].fits ? "holds" : "stops"] : inks.line}` }}>
+          <Stack direction="row" spacing={1} sx={{ alignItems: "center" }}>
+            {told[i] && <Mark verdict={told[i].fits ? "holds" : "stops"} />}
+            <Typography sx={{ flex: 1 }}>
+              {bay.name}, {units.size(bay.size_mm)}
+            </Typography>
+            <Button
+              size="small"
+              aria-label={`Take away ${bay.name}`}
+              onClick={() => change({ bays: bays.filter((_, k) => k !== i) })}
+              sx={{ minWidth: 0 }}
+            >
+              ×
+            </Button>
+          </Stack>
+          {told[i] && (
+            <Typography variant="body2" color="text.secondary">
+              {units.prose(told[i].text)}
+            </Typography>
+          )}
+          <Stack direction="row" spacing={1} sx={{ mt: 0.5 }}>
+            <TextField
+              select
+              slotProps={EMPTY_SELECT}
+              label={`Place of ${bay.name}`}
+              value={bay.at_mm ? "placed" : (bay.place ?? "")}
+              onChange={(e) => set(i, { place: e.target.value as (typeof bays)[number]["place"], at_mm: null })}
+              sx={{ flex: 1 }}
+            >
+              {bay.at_mm && <MenuItem value="placed">as placed on the stage</MenuItem>}
+              <MenuItem value="">wherever it fits best</MenuItem>
+              {trade.data?.places.map((p) => (
+                <MenuItem key={p} value={p}>
+                  {p}
+                </MenuItem>
+              ))}
+            </TextField>
+            <Button variant={placing === i ? "contained" : "outlined"} onClick={() => onPlacing(placing === i ? null : i)}>
+              Place it
+            </Button>
+          </Stack>
+        </Box>
+      ))}
+      <TextField
+        select
+        label="Put something in"
+        value=""
+        onChange={(e) =>
+          change({ bays: [...bays, { name: e.target.value, size_mm: trade.data?.bays[e.target.value] ?? [40, 30, 10], place: "" }] })
+        }
+        sx={{ mt: 0.75, minWidth: 170 }}
+      >
+        {Object.entries(trade.data?.bays ?? {}).map(([name, size]) => (
+          <MenuItem key={name} value={name}>
+            {name}, {units.size(size)}
+          </MenuItem>
+        ))}
+      </TextField>
+    </Box>
+  );
+}
+
+function Seat({ piece, change }: Pick<Props, "piece" | "change">) {
+  const shift = piece.recipe.shift_mm ?? [0, 0, 0];
+  const moved = shift.some((v) => v !== 0);
+  return (
+    <Box role="group" aria-label="Seat">
+      <Typography variant="h3" component="h2">
+        Moved from where it seats itself
+      </Typography>
+      <Stack direction="row" spacing={1} sx={{ mt: 0.75 }}>
+        {["to the left", "to the back", "up"].map((label, axis) => (
+          <LengthField
+            key={label}
+            label={label}
+            value={shift[axis]}
+            onCommit={(v) => v !== null && change({ shift_mm: shift.map((s, i) => (i === axis ? v : s)) })}
+            width={108}
+          />
+        ))}
+        {moved && <Button onClick={() => change({ shift_mm: [0, 0, 0] })}>Back</Button>}
+      </Stack>
+    </Box>
+  );
+}

@@ -1,0 +1,137 @@
+/** The suit table: every worn piece's wanted and chosen scale, its proportion to its neighbours, and who complains. */
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import Stack from "@mui/material/Stack";
+import Typography from "@mui/material/Typography";
+import { useTheme } from "@mui/material/styles";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link, useParams } from "react-router";
+import { api, need, useChangeById, type Schemas } from "../../api/client";
+import { NumberField } from "../../parts/Fields";
+import { Mark } from "../../parts/Mark";
+import { ErrorNote } from "../../parts/Notes";
+import { useUnits } from "../../parts/units";
+import { SERIF } from "../../theme/theme";
+
+const COLUMNS = "minmax(180px, 1.3fr) 90px 120px 90px 90px 80px 90px minmax(180px, 1.6fr)";
+const HEADS = ["Piece", "Worn at", "Scale chosen", "Least that does", "Room", "Sure", "To neighbours", "Complains"];
+
+export function Suit() {
+  const build = Number(useParams().build);
+  const { inks } = useTheme().palette;
+  const units = useUnits();
+  const client = useQueryClient();
+  const [factor, setFactor] = useState<number | null>(null);
+  const suit = useQuery({
+    queryKey: ["suit", build],
+    queryFn: () => need(api.GET("/api/builds/{id}/suit/", { params: { path: { id: build } } })),
+    refetchInterval: (q) => (q.state.data?.rows.some((r) => r.state === "computing") ? 1500 : 6000),
+  });
+  const again = () => {
+    for (const key of ["suit", "wall", "piece"]) void client.invalidateQueries({ queryKey: [key] });
+  };
+  const all = useMutation({
+    mutationFn: (by: number) => need(api.POST("/api/builds/{id}/scale-all/", { params: { path: { id: build } }, body: { factor: by } })),
+    onSettled: again,
+  });
+  if (suit.error) return <ErrorNote error={suit.error} />;
+  if (!suit.data) return <Typography sx={{ p: 3 }}>Laying the pieces side by side …</Typography>;
+  const guess = suit.data.factor;
+  const chosen = factor ?? guess ?? 1;
+  const complaining = suit.data.rows.filter((r) => r.complaints.length > 0 || r.verdict === "stops").length;
+  return (
+    <Box sx={{ p: 2.5 }}>
+      <Typography variant="h1">The suit, piece by piece</Typography>
+      <Link to={`/build/${build}`}>back to the Wall</Link>
+      <Typography sx={{ mt: 1 }}>
+        {guess
+          ? `First guess from the statures: ${units.percent(guess)} (${units.prose(suit.data.reason)}).`
+          : "No stature is taken, so there is no first guess."}{" "}
+        {complaining
+          ? `${units.count(complaining, "piece")} of ${suit.data.rows.length} ${complaining === 1 ? "complains" : "complain"}.`
+          : "Nobody complains."}
+      </Typography>
+      <Stack direction="row" spacing={1} sx={{ my: 1.5, alignItems: "center" }}>
+        <NumberField
+          label="All to"
+          suffix="%"
+          value={Number((100 * chosen).toFixed(1))}
+          onCommit={(v) => v !== null && setFactor(v / 100)}
+          width={120}
+        />
+        <Button variant="contained" onClick={() => all.mutate(chosen)} disabled={all.isPending || suit.data.rows.length === 0}>
+          Scale all pieces to {units.percent(chosen)}
+        </Button>
+      </Stack>
+      <ErrorNote error={all.error} />
+      <Box role="table" aria-label="Suit" sx={{ overflowX: "auto" }}>
+        <Box role="row" sx={{ display: "grid", gridTemplateColumns: COLUMNS, borderBottom: `2px solid ${inks.ink}`, minWidth: 980 }}>
+          {HEADS.map((head) => (
+            <Box key={head} role="columnheader" sx={{ px: 1, fontFamily: SERIF, fontStyle: "italic", fontSize: 14 }}>
+              {head}
+            </Box>
+          ))}
+        </Box>
+        {suit.data.rows.map((row) => (
+          <SuitLine key={row.id} row={row} build={build} onChanged={again} />
+        ))}
+      </Box>
+      {suit.data.rows.length === 0 && (
+        <Typography sx={{ mt: 2 }}>No piece of this build is worn yet. Say under Pieces where each goes.</Typography>
+      )}
+      <Typography variant="body2" color="text.secondary" sx={{ mt: 1.5 }}>
+        Neighbours more than 4 % apart look as if they came from two suits. A joint’s least angle is told where two pieces of a limb would
+        meet in the crease.
+      </Typography>
+    </Box>
+  );
+}
+
+function SuitLine({ row, build, onChanged }: { row: Schemas["SuitRow"]; build: number; onChanged: () => void }) {
+  const { inks } = useTheme().palette;
+  const units = useUnits();
+  const change = useChangeById(row.id, onChanged);
+  return (
+    <Box
+      role="row"
+      aria-label={row.name}
+      sx={{
+        display: "grid",
+        gridTemplateColumns: COLUMNS,
+        borderBottom: `1px solid ${inks.line}`,
+        alignItems: "center",
+        minWidth: 980,
+        py: 0.5,
+        opacity: row.state === "fresh" ? 1 : 0.6,
+        "& > *": { px: 1 },
+      }}
+    >
+      <Box role="rowheader" sx={{ display: "flex", gap: 1, alignItems: "center" }}>
+        <Mark verdict={row.verdict} />
+        <Link to={`/build/${build}/piece/${row.id}/fit`} style={{ fontFamily: SERIF }}>
+          {row.name}
+        </Link>
+      </Box>
+      <Box role="cell">{row.site.replaceAll("_", " ")}</Box>
+      <Box role="cell">
+        <NumberField
+          label="scale"
+          suffix="%"
+          value={row.chosen === null ? null : Number((100 * row.chosen).toFixed(1))}
+          optional
+          onCommit={(v) => change.mutate({ scale: v === null ? null : [v / 100, v / 100, v / 100] })}
+          width={100}
+        />
+      </Box>
+      <Box role="cell">{row.wanted === null ? "—" : units.percent(row.wanted)}</Box>
+      <Box role="cell">{row.room_mm === null ? "—" : units.length(row.room_mm, 1)}</Box>
+      <Box role="cell">{row.probability === null ? "—" : units.percent(row.probability, 0)}</Box>
+      <Box role="cell">{row.ratio === null ? "—" : units.percent(row.ratio)}</Box>
+      <Box role="cell" sx={{ color: row.complaints.length ? inks.tight : inks.faint, fontSize: 13.5 }}>
+        {row.state !== "fresh" ? row.state : row.complaints.map(units.prose).join("; ") || "—"}
+        <ErrorNote error={change.error} />
+      </Box>
+    </Box>
+  );
+}
