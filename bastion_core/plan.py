@@ -30,7 +30,7 @@ from bastion_core.printing.profile import LAYER_HEIGHTS_MM, Profile, material
 from bastion_core.progress import Progress, silent, span
 
 Scale = tuple[float, float, float]
-SPARE = 0.01
+SPARE = 0.02
 """What a suggested scale has over the least one: measurements and prints are never exact; common practice, no source."""
 
 

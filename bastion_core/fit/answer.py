@@ -26,6 +26,8 @@ from bastion_core.progress import Progress, silent, span
 SKIN_POINTS = 10_000
 CURVE = tuple(round(0.85 + 0.05 * k, 2) for k in range(12))
 """Scales at which the curve is known, as multiples of the file's size: from 85 to 140 %."""
+PADDING_STEPS_MM, PADDING_SIZES = (-6.0, 6.0), (0.85, 0.95, 1.05, 1.15, 1.25, 1.4)
+"""Other paddings of a helmet for which the curve is known, and at which scales."""
 ENOUGH_MM = 0.0
 FLARE_REACH_MM = 30.0
 PLATE_SPREAD_MM = 60.0
@@ -71,6 +73,14 @@ class CurvePoint:
 
 
 @dataclass(frozen=True)
+class PaddingCurve:
+    """The curve with so much more padding all round (mm, negative for less)."""
+
+    more_mm: float
+    points: tuple[CurvePoint, ...]
+
+
+@dataclass(frozen=True)
 class Remedy:
     """Something that would mend it, with its number. ``change`` names decisions of the piece that would do it, empty where hands must."""
 
@@ -93,9 +103,11 @@ class Answer:
     bend: Bend | None
     sight: Sight | None
     curve: tuple[CurvePoint, ...]
+    padding: tuple[PaddingCurve, ...]
     marks: tuple[Mark, ...]
     least_scale: float | None
-    probability: float
+    probability: float | None
+    """Chance that it fits and goes on; None for what is only laid on."""
     better: tuple[Better, ...]
     remedies: tuple[Remedy, ...]
     verdict: str
@@ -126,9 +138,10 @@ class Answer:
             "bend": asdict(self.bend) if self.bend else None,
             "sight": asdict(self.sight) if self.sight else None,
             "curve": [asdict(p) for p in self.curve],
+            "padding": [asdict(p) for p in self.padding],
             "marks": [asdict(m) for m in self.marks],
             "least_scale": None if self.least_scale is None else round(self.least_scale, 5),
-            "probability": round(self.probability, 4),
+            "probability": None if self.probability is None else round(self.probability, 4),
             "measure_next": [asdict(b) for b in self.better],
             "remedies": [asdict(r) for r in self.remedies],
             "warnings": list(self.warnings),
@@ -263,19 +276,27 @@ class Fitting:
         seen = None
         if self.where.part == "head" and self.body.crown_mm is not None:
             seen = sight(self.piece, placed, self.body, self.wearer.get("chin_to_crown_mm") or 226.0)
-        curve = self._curve(span(progress, 0.75, 0.98))
+        curve = self._curve(span(progress, 0.75, 0.9))
+        padding = self._padding(span(progress, 0.9, 0.98))
+        # The curves come from roughly found seats: bring them to what was found exactly at the chosen scale.
+        rough = from_curve(curve, max(q.scale))
+        if rough is not None and np.isfinite(room.least_mm):
+            off = room.least_mm - rough.room_mm
+            curve = _lifted(curve, off)
+            padding = tuple(replace(p, points=_lifted(p.points, off)) for p in padding)
         marks, least = self._marks(room.least_mm, for_room, for_passing, bays)
         passing = way_in.least_mm if way_in.kind == "over" else None
         margin = room.least_mm if self.seating.goes_round or q.as_placed else None
-        sure = probability(margin, passing, self.where, self.wearer, q.side)
-        better = tuple(next_measurements(margin, passing, self.where, self.wearer, q.side, self.guessed))[:3]
+        judged = margin is not None or passing is not None
+        sure = probability(margin, passing, self.where, self.wearer, q.side) if judged else None
+        better = tuple(next_measurements(margin, passing, self.where, self.wearer, q.side, self.guessed))[:3] if judged else ()
         where = self._where(room.least_at)
         warnings = self._warnings(seen, self._below(placed))
         verdict, reason = self._verdict(room, where, way_in, bays, bent)
         remedies = self._remedies(room, way_in, bays, for_room, for_passing)
         progress(1.0, "done")
         return Answer(
-            q.site, q.side, placed, room, where, way_in, bays, bent, seen, curve, tuple(marks), least, sure, better, remedies, verdict, reason,
+            q.site, q.side, placed, room, where, way_in, bays, bent, seen, curve, padding, tuple(marks), least, sure, better, remedies, verdict, reason,
             warnings, self.body,
         )  # fmt: skip
 
@@ -309,20 +330,32 @@ class Fitting:
         never = (room_mm < 0 and for_room is None and self.seating.goes_round) or any(not b.fits and b.needs_scale is None for b in bays)
         return marks, None if never or not marks else max(m.scale for m in marks)
 
-    def _curve(self, progress: Progress) -> tuple[CurvePoint, ...]:
+    def _curve(self, progress: Progress, sizes: Sequence[float] = CURVE) -> tuple[CurvePoint, ...]:
         told = []
         volume = abs(self.piece.volume)
         thin = self.question.thinnest_wall_mm
-        for index, size in enumerate(CURVE):
-            progress(index / len(CURVE), "the curve over scale")
+        for index, size in enumerate(sizes):
+            progress(index / len(sizes), "the curve over scale")
             scale = self._scale(size)
             least = self.least(size, False)
-            told.append(
-                CurvePoint(
-                    size, least if np.isfinite(least) else float("nan"), thin * min(scale) if thin else None, volume * float(np.prod(scale))
-                )
-            )
+            told.append(CurvePoint(size, least, thin * min(scale) if thin else None, volume * float(np.prod(scale))))
         return tuple(p for p in told if np.isfinite(p.room_mm))
+
+    def _padding(self, progress: Progress) -> tuple[PaddingCurve, ...]:
+        """The curve for other paddings of a helmet: more of it lifts the dome too, so it cannot be read off the one curve."""
+        if not self.seating.rests_on_top or self.question.as_placed:
+            return ()
+        told = []
+        for index, more in enumerate(PADDING_STEPS_MM):
+            layers = (
+                (*self.question.layers, Layer("pad", more))
+                if more > 0
+                else tuple(replace(x, thickness_mm=max(x.thickness_mm + more, 0.0)) if x.name == "pad" else x for x in self.question.layers)
+            )
+            other = Fitting(self.piece, replace(self.question, layers=layers), ready=self.body)
+            points = other._curve(span(progress, index / 2, (index + 1) / 2), PADDING_SIZES)
+            told.append(PaddingCurve(more, points))
+        return tuple(told)
 
     def _where(self, point: Floats) -> str:
         """The tight place in words."""
@@ -421,32 +454,30 @@ class Fitting:
         self, room: Room, way_in: WayIn, bays: Sequence[BayFit], for_room: float | None, for_passing: float | None
     ) -> tuple[Remedy, ...]:
         told: list[Remedy] = []
-
-        def to_scale(size: float, why: str) -> Remedy:
-            s = self._scale(np.ceil(size * 1000) / 1000)
-            return Remedy("scale", f"Scale to {100 * max(s):.1f} %: {why}.", {"scale": list(s)})
-
+        needed: list[tuple[float, str]] = []
         ring = self.seating.goes_round or self.question.as_placed
+        if ring and room.least_mm < 0 and for_room:
+            needed.append((for_room, "nothing presses"))
+        if not way_in.passes and for_passing:
+            needed.append((for_passing, f"the {way_in.ring.body if way_in.ring else 'body'} passes"))
+        needed += [(b.needs_scale, f"{b.name} has its place") for b in bays if not b.fits and b.needs_scale]
+        if needed:
+            s = self._scale(np.ceil(max(size for size, _ in needed) * 1000) / 1000)
+            told.append(
+                Remedy("scale", f"Scale to {100 * max(s):.1f} %: then {' and '.join(why for _, why in needed)}.", {"scale": list(s)})
+            )
         if ring and room.least_mm < 0:
-            if for_room:
-                told.append(to_scale(for_room, "then nothing presses"))
             pads = [x for x in self.question.layers if x.name == "pad" and x.thickness_mm + room.least_mm >= 2.0]
             for pad in pads[:1]:
                 left = float(np.floor(2 * (pad.thickness_mm + room.least_mm)) / 2)
                 told.append(Remedy("pad", f"Pads of {left:g} mm instead of {pad.thickness_mm:g}.", {"pad_mm": left}))
         if not way_in.passes and way_in.least_mm is not None:
             short = -way_in.least_mm
-            if for_passing:
-                told.append(to_scale(for_passing, f"then the {way_in.ring.body if way_in.ring else 'body'} passes"))
             if way_in.kind == "open":
                 told.append(Remedy("open", f"Open the edge by {2 * short:.0f} mm more."))
             else:
                 told.append(
-                    Remedy(
-                        "open",
-                        f"Open it at the back by {6.3 * short:.0f} mm along the way round, and close with straps.",
-                        {"way_in": "open"},
-                    )
+                    Remedy("open", f"Cut it open at the back by {2 * np.pi * short:.0f} mm along the way round, and close it with straps.")
                 )
             told.append(
                 Remedy(
@@ -469,13 +500,7 @@ class Fitting:
                         f"Flare the last {FLARE_REACH_MM:.0f} mm by {np.ceil(short + 0.5):.0f} mm each side with gentle heat. Plastics that soften low only: try it on a failed print first, air the room, and mind burns; the spool maker's sheet and local rules come first.",
                     )
                 )
-        for bay in bays:
-            if not bay.fits and bay.needs_scale:
-                told.append(to_scale(bay.needs_scale, f"then {bay.name} has its place"))
-        seen: dict[str, Remedy] = {}
-        for remedy in told:
-            seen.setdefault(remedy.text, remedy)
-        return tuple(seen.values())
+        return tuple(told)
 
     def sections(self, placed: Placed, count: int = 6) -> list[dict[str, Any]]:
         """Body in piece along the stretch: at some heights both outlines (mm), for drawings."""
@@ -510,15 +535,32 @@ def _ring(points: Floats) -> list[list[float]]:
     return [[round(float(x), 1), round(float(y), 1)] for x, y in points]
 
 
-def from_curve(curve: Sequence[CurvePoint], scale: float, more_padding_mm: float = 0.0) -> CurvePoint | None:
-    """What another scale or padding brings, read off the curve at once; None outside it.
+def _lifted(curve: Sequence[CurvePoint], by_mm: float) -> tuple[CurvePoint, ...]:
+    return tuple(replace(p, room_mm=p.room_mm + by_mm) for p in curve)
 
-    More padding all round costs its own thickness of room.
+
+def from_curve(
+    curve: Sequence[CurvePoint], scale: float, more_padding_mm: float = 0.0, padding: Sequence[PaddingCurve] = ()
+) -> CurvePoint | None:
+    """What another scale or padding brings, read off the curves at once; None outside them.
+
+    Where no curve for other paddings is known, more of it all round costs its own thickness of room.
     """
     sizes = [p.scale for p in curve]
     if not sizes or not min(sizes) <= scale <= max(sizes):
         return None
-    room = float(np.interp(scale, sizes, [p.room_mm for p in curve])) - more_padding_mm
+
+    def room_at(points: Sequence[CurvePoint]) -> float:
+        return float(np.interp(scale, [p.scale for p in points], [p.room_mm for p in points]))
+
+    room = room_at(curve)
+    known = sorted([(0.0, room), *((c.more_mm, room_at(c.points)) for c in padding if c.points)])
+    if len(known) > 1:
+        # Beyond the outermost curve each mm of padding costs a mm.
+        beyond = more_padding_mm - float(np.clip(more_padding_mm, known[0][0], known[-1][0]))
+        room = float(np.interp(more_padding_mm, [m for m, _ in known], [r for _, r in known])) - beyond
+    else:
+        room -= more_padding_mm
     walls = [p.wall_mm for p in curve if p.wall_mm is not None]
     wall = float(np.interp(scale, sizes, walls)) if len(walls) == len(sizes) else None
     return CurvePoint(scale, room, wall, float(np.interp(scale, sizes, [p.volume_mm3 for p in curve])))

@@ -156,7 +156,9 @@ def _most_room(piece: Mesh, skin: Skin, s: Floats, offset: Floats, layers: Seque
     while step > 0.08:
         tried = offset + step * _COMPASS
         # An open piece could be slid off the limb altogether: far from the middle costs.
-        values = _tightness_of_all(piece, skin, s, tried, less) - _FAR_COSTS * np.maximum(np.linalg.norm(tried - begin, axis=1) - _FREE_MM, 0)
+        values = _tightness_of_all(piece, skin, s, tried, less) - _FAR_COSTS * np.maximum(
+            np.linalg.norm(tried - begin, axis=1) - _FREE_MM, 0
+        )
         index = int(np.argmax(values))
         if values[index] > best + 1e-6:
             best, offset = values[index], tried[index]

@@ -19,6 +19,7 @@ _RING_FROM = 0.9
 SPRING_MM = 12.0
 """How far an open-backed piece of ordinary wall springs apart and comes back; common practice, no source. Try it on a failed print."""
 TILTS_DEG = (0.0, -12.0, 12.0, -24.0, 24.0)
+_MOST_ASIDE = 0.3
 _CORNERS = 72
 """Corners kept of a body section: those that reach furthest in so many directions."""
 
@@ -122,19 +123,22 @@ def clearance(opening: Floats, outline: Floats) -> tuple[float, Floats]:
     keep = np.linalg.norm(edge, axis=1) > 1e-9
     corner, edge = outline[keep], edge[keep]
     normal = np.column_stack([edge[:, 1], -edge[:, 0]]) / np.linalg.norm(edge, axis=1)[:, None]
-    reach = np.einsum("ij,ij->i", normal, corner)
+    edge_at = np.einsum("ij,ij->i", normal, corner)
 
     # How far each point of the shell lies outside each edge's line, before any move.
-    outside = opening @ normal.T - reach
+    outside = opening @ normal.T - edge_at
 
     def room(moves: Floats) -> Floats:
         return np.asarray((outside[None] - (moves @ normal.T)[:, None, :]).max(axis=2).min(axis=1))
 
     move = (opening.max(axis=0) + opening.min(axis=0)) / 2 - (outline.max(axis=0) + outline.min(axis=0)) / 2
+    begin = move
+    # Moved out of the ring altogether the outline would touch nothing: it has to stay about the ring's middle.
+    reach = _MOST_ASIDE * float(np.ptp(opening, axis=0).min())
     best, step = float(room(move[None])[0]), 8.0
     while step > 0.01:
         tried = move + step * _COMPASS
-        values = room(tried)
+        values = np.where(np.linalg.norm(tried - begin, axis=1) <= reach, room(tried), -np.inf)
         index = int(values.argmax())
         if values[index] > best + 1e-7:
             best, move = float(values[index]), tried[index]
@@ -283,6 +287,15 @@ def _through_the_gap(found: Sequence[Opening], placed: Placed, body: OnBody, ext
         room = (opening.gap_mm * s + 2 * SPRING_MM - breadth) / 2
         if worst is None or room < worst[0]:
             worst = (room, opening, near[0])
+    if worst is None and all(o.covered >= _RING_FROM for o in found):
+        return WayIn(
+            "open",
+            False,
+            None,
+            None,
+            None,
+            "It is closed all round: there is no opening to let the limb in. Cut it open at the back, or choose another way on.",
+        )
     if worst is None:
         return WayIn("open", True, None, None, None, "It is open wide enough to be laid on.")
     room, opening, crossing = worst

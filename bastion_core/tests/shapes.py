@@ -10,6 +10,7 @@ from bastion_core.geometry.solid import Solid
 from bastion_core.measure.wearer import Wearer
 
 DATA = Path(__file__).parent / "data"
+FEMALE, MALE = DATA / "anny_clad_female_average.stl", DATA / "makehuman_cc0_male_avg.stl"
 BUNNY, HINGE, TORN_SPHERE, TEAPOT, BOX_3MF = (
     DATA / name for name in ("npm_bunny.stl", "netgen_hinge.stl", "assimp_sphereWithHole.stl", "npm_teapot.stl", "box.3mf")
 )

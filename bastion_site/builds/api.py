@@ -18,7 +18,7 @@ from rest_framework.parsers import FormParser, MultiPartParser
 from rest_framework.response import Response
 
 from bastion_core.errors import FileProblem, RecipeProblem
-from bastion_core.fit.answer import CurvePoint, from_curve
+from bastion_core.fit.answer import CurvePoint, PaddingCurve, from_curve
 from bastion_core.fit.bays import KINDS as BAY_KINDS
 from bastion_core.fit.bays import PLACES
 from bastion_core.fit.gauge import RING_MM
@@ -404,7 +404,7 @@ class AnswerSerializer(serializers.Serializer):
     curve = CurvePointSerializer(many=True)
     marks = MarkSerializer(many=True)
     least_scale = serializers.FloatField(allow_null=True)
-    probability = serializers.FloatField()
+    probability = serializers.FloatField(allow_null=True)
     measure_next = BetterSerializer(many=True)
 
 
@@ -778,7 +778,9 @@ class PieceView(mixins.RetrieveModelMixin, mixins.DestroyModelMixin, viewsets.Ge
             pad = float(request.query_params.get("pad_mm", piece.pad_mm))
         except ValueError as error:
             raise RecipeProblem("Scale and padding have to be numbers.") from error
-        point = from_curve([CurvePoint(**p) for p in answer["curve"]], scale, pad - piece.pad_mm if piece.site == "head" else 0.0)
+        curve = [CurvePoint(**p) for p in answer["curve"]]
+        others = [PaddingCurve(c["more_mm"], tuple(CurvePoint(**p) for p in c["points"])) for c in answer["padding"]]
+        point = from_curve(curve, scale, pad - piece.pad_mm if piece.site == "head" else 0.0, others)
         if point is None:
             raise RecipeProblem("That scale lies outside the curve (85 to 140 %). Set it, and it is computed.")
         met = [m["rule"] for m in answer["marks"] if scale >= m["scale"] - 1e-4]

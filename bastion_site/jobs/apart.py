@@ -6,12 +6,19 @@ from concurrent.futures import ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
 from typing import Any
 
+import django
+
 from bastion_core.errors import MeshProblem
+
+
+def _ready() -> None:
+    """The new process knows the site, too: what it is asked to do may stand in one of its modules."""
+    django.setup()
 
 
 def run_apart(work: Callable[..., Any], *arguments: Any) -> Any:
     """What ``work(*arguments)`` returns; its exceptions come through. MeshProblem when the process died over it."""
-    with ProcessPoolExecutor(1, mp_context=multiprocessing.get_context("spawn")) as pool:
+    with ProcessPoolExecutor(1, mp_context=multiprocessing.get_context("spawn"), initializer=_ready) as pool:
         try:
             return pool.submit(work, *arguments).result(timeout=120)
         except BrokenProcessPool as error:

@@ -11,11 +11,16 @@ from bastion_core.measure.predict import predict
 from bastion_core.measure.table import TABLE
 from bastion_core.measure.wearer import doubts
 from bastion_site.builds.models import Piece
+from bastion_site.jobs.apart import run_apart
 
 
 @cache
 def figures() -> dict:
-    """The drawings, made once."""
+    """The drawings, made once for each web process."""
+    return run_apart(_drawn)
+
+
+def _drawn() -> dict:
     return asdict(drawings())
 
 

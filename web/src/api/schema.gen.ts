@@ -789,7 +789,7 @@ export interface components {
             /** Format: double */
             least_scale: number | null;
             /** Format: double */
-            probability: number;
+            probability: number | null;
             measure_next: components["schemas"]["Better"][];
         };
         Bay: {

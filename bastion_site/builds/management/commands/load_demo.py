@@ -7,6 +7,7 @@ from django.core.files import File
 from django.core.management.base import BaseCommand
 from django.utils import timezone
 
+from bastion_core.measure.table import ROWS
 from bastion_site.builds.chain import refresh
 from bastion_site.builds.files import keep_source
 from bastion_site.builds.models import Build, MeshFile, Piece
@@ -21,6 +22,14 @@ def _kept(path: Path) -> MeshFile:
         return keep_source(File(opened, name=path.name))
 
 
+def _measured(record: dict) -> Wearer:
+    """A wearer of the story with their readings."""
+    wearer = Wearer.objects.create(name=record["name"], sex=record["sex"], mass_kg=record["mass_kg"])
+    for key, value in record["measurements"].items():
+        wearer.take(key, value, ROWS[key].tool, "the quartermaster")
+    return wearer
+
+
 def load(detail: float = 1.0) -> Build | None:
     """Load the demo unless there is a build already; the pieces are computed by the worker."""
     if Build.objects.exists():
@@ -29,7 +38,7 @@ def load(detail: float = 1.0) -> Build | None:
     printers = {p["name"]: Printer.objects.create(**p) for p in PRINTERS}
     for spool in SPOOLS:
         Spool.objects.create(**spool)
-    wearers = {w["name"]: Wearer.objects.create(**w) for w in WEARERS}
+    wearers = {w["name"]: _measured(w) for w in WEARERS}
     with tempfile.TemporaryDirectory() as folder:
         sources = {file: _kept(path) for file, path in write_models(Path(folder), detail).items()}
     build = Build.objects.create(name=BUILD, due=due(timezone.localdate()), wearer=wearers[WEARERS[0]["name"]])

@@ -246,7 +246,7 @@ function Line({ row, text, here, problems, doubts, echo, onFocus, onType, onEnte
       role="row"
       sx={{
         display: "grid",
-        gridTemplateColumns: "minmax(150px, 1fr) minmax(190px, auto) minmax(110px, 0.7fr)",
+        gridTemplateColumns: "minmax(130px, 1fr) 236px minmax(84px, 0.6fr)",
         columnGap: 1.5,
         alignItems: "center",
         borderBottom: `1px solid ${inks.line}`,
@@ -264,7 +264,7 @@ function Line({ row, text, here, problems, doubts, echo, onFocus, onType, onEnte
             key={key}
             id={key}
             value={value(key)}
-            placeholder={row.guess && !row.sided ? `guess ${units.field(Math.round(row.guess.value))}` : row.sided ? SIDES[i] : "not taken"}
+            placeholder={`${row.sided ? `${SIDES[i]} ` : ""}${row.guess ? `~ ${units.field(Math.round(row.guess.value))}` : ""}` || "not taken"}
             error={!!problems[key]}
             onFocus={() => onFocus(key)}
             onChange={(e) => onType(key, e.target.value)}
@@ -275,7 +275,7 @@ function Line({ row, text, here, problems, doubts, echo, onFocus, onType, onEnte
             }}
             slotProps={{ input: { "aria-label": `${row.name}${row.sided ? `, ${SIDES[i]}` : ""} (${units.unit})` } }}
             sx={{
-              width: row.sided ? 88 : 190,
+              width: row.sided ? 92 : 188,
               minHeight: 36,
               px: 1,
               border: `1px solid ${problems[key] ? inks.stops : doubts[key] ? inks.tight : inks.line}`,
@@ -290,7 +290,7 @@ function Line({ row, text, here, problems, doubts, echo, onFocus, onType, onEnte
             size="small"
             aria-label={`${row.name}: copy left to right`}
             onClick={() => onType(keys[1], value(keys[0]))}
-            sx={{ minWidth: 0, px: 0.75 }}
+            sx={{ minWidth: 0, px: 0.5, whiteSpace: "nowrap" }}
           >
             L = R
           </Button>

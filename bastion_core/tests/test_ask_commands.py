@@ -1,0 +1,118 @@
+"""``measure``, ``predict``, ``body`` and ``fit`` as one types them."""
+
+import contextlib
+import io
+import json
+import tempfile
+import unittest
+from pathlib import Path
+
+import trimesh
+from manifold3d import Manifold
+
+from bastion_core.__main__ import main
+from bastion_core.formats.stl import write_binary_stl
+from bastion_core.geometry.solid import Solid
+from bastion_core.tests.shapes import DATA, MALE
+from demo.models import nautilus_helm
+
+WEARER = {"name": "Oda", "sex": "female", "mass_kg": 63, "measurements": {"stature_mm": 1684, "head_breadth_mm": 149, "head_length_mm": 190, "head_circumference_mm": 560, "chin_to_crown_mm": 218}}  # fmt: skip
+
+
+class Commands(unittest.TestCase):
+    def setUp(self):
+        made = tempfile.TemporaryDirectory()
+        self.addCleanup(made.cleanup)
+        self.folder = Path(made.name)
+        self.wearer = self.folder / "oda.json"
+        self.wearer.write_text(json.dumps(WEARER))
+
+    def run_it(self, *arguments):
+        out, err = io.StringIO(), io.StringIO()
+        with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
+            code = main([str(a) for a in arguments])
+        return code, out.getvalue(), err.getvalue()
+
+    def told(self, *arguments):
+        code, out, err = self.run_it(*arguments)
+        self.assertEqual(code, 0, err)
+        return json.loads(out)
+
+    def stl(self, name, solid):
+        path = self.folder / name
+        write_binary_stl(solid.mesh() if isinstance(solid, Solid) else solid, path)
+        return path
+
+    def test_measure_a_body(self):
+        told = self.told("measure", MALE, "--kind", "body")
+        for key in (
+            "neck_girth_mm",
+            "chest_girth_mm",
+            "waist_girth_mm",
+            "hip_girth_mm",
+            "upper_arm_girth_mm",
+            "wrist_girth_mm",
+            "thigh_girth_mm",
+            "ankle_girth_mm",
+        ):
+            self.assertGreater(told[key]["sd"], 0)
+        self.assertAlmostEqual(told["stature_mm"]["value"], 1730.4, delta=3)
+
+    def test_predict_and_body(self):
+        told = self.told("predict", self.wearer)
+        self.assertNotIn("stature_mm", told)
+        self.assertEqual(set(told["calf_girth_mm"]), {"value", "sd", "from", "source"})
+        out = self.folder / "body.stl"
+        self.assertEqual(self.run_it("body", self.wearer, "--out", out)[0], 0)
+        body = trimesh.load(out)
+        self.assertTrue(body.is_watertight)
+        self.assertAlmostEqual(body.extents[2], 1684, delta=1)
+        self.assertEqual(self.run_it("body", self.wearer, "--out", self.folder / "body.3mf")[0], 0)
+
+    def test_fit_a_helm_with_its_ring(self):
+        helm, ring = self.stl("helm.stl", nautilus_helm(0.05)), self.folder / "ring.stl"
+        told = self.told(
+            "fit",
+            helm,
+            "--site",
+            "head",
+            "--wearer",
+            self.wearer,
+            "--layer",
+            "pad=8",
+            "--scale",
+            1.07,
+            "--bay",
+            "board@nape=66x56x24",
+            "--gauge-ring",
+            ring,
+        )
+        self.assertEqual({"room", "way_in", "bays", "least_scale", "probability", "remedies"} - set(told), set())
+        self.assertFalse(told["bays"][0]["fits"])
+        self.assertTrue(trimesh.load(ring).is_watertight)
+        self.assertAlmostEqual(trimesh.load(ring).extents[2], 10, delta=0.01)
+
+    def test_fit_as_placed_on_a_scan(self):
+        body = self.stl("rod.stl", Solid(Manifold.cylinder(400, 45, 45, 160).translate([0, 0, -100])))
+        tube = self.stl("tube.stl", Solid(Manifold.cylinder(200, 61, 61, 160) - Manifold.cylinder(220, 55, 55, 160).translate([0, 0, -10])))
+        told = self.told("fit", tube, "--site", "forearm", "--body", body, "--as-placed", "--unit", "mm")
+        self.assertAlmostEqual(told["room"]["least_mm"], 10, delta=0.1)
+        self.assertAlmostEqual(told["least_scale"], 45 / 55, delta=0.001)
+        inches = self.told("fit", self.stl("in.stl", Solid(Manifold.cylinder(200 / 25.4, 61 / 25.4, 61 / 25.4, 160) - Manifold.cylinder(220 / 25.4, 55 / 25.4, 55 / 25.4, 160).translate([0, 0, -0.4]))), "--site", "forearm", "--body", body, "--as-placed", "--unit", "in")  # fmt: skip
+        self.assertAlmostEqual(inches["room"]["least_mm"], told["room"]["least_mm"], delta=0.1)
+
+    def test_what_cannot_be_used_is_one_line_and_code_2(self):
+        rod = self.stl("rod.stl", Solid.cylinder(3, 5))
+        for arguments, why in (
+            (("measure", rod, "--kind", "head"), "in no unit is that a head"),
+            (("measure", self.folder / "none.stl", "--kind", "body"), "There is no file"),
+            (("predict", DATA / "README.md"), "is not JSON"),
+            (("body", self.wearer, "--out", self.folder / "body.txt"), "has to end in"),
+            (("fit", MALE, "--site", "head", "--wearer", self.wearer, "--layer", "pad"), "is no layer"),
+            (("fit", MALE, "--site", "elsewhere"), "invalid choice"),
+            (("fit", MALE, "--site", "shin"), "nobody to fit it to"),
+        ):
+            with self.subTest(arguments):
+                code, out, err = self.run_it(*arguments)
+                self.assertEqual((code, out, err.count("\n")), (2, "", 1), err)
+                self.assertIn(why, err)
