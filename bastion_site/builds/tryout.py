@@ -1,7 +1,6 @@
 """Small prints to try a piece by: done in a process apart."""
 
 import tempfile
-from dataclasses import asdict
 from pathlib import Path
 
 from bastion_core.ask import write_solid
@@ -27,7 +26,7 @@ def _written(solid: Solid, name: str) -> dict:
 def cut_gauge_ring(source: str, turns, mirrored: bool, scale, at_mm: float, height_mm: float, printer, profile, name: str) -> dict:
     """The ring's file and what it takes."""
     ring = gauge_ring(_standing(source, turns, mirrored), scale, at_mm, height_mm, printer, profile)
-    told = {k: v for k, v in asdict(ring).items() if k != "solid"}
+    told = {"at_mm": ring.at_mm, "minutes": ring.minutes, "filament_g": ring.filament_g, "size_mm": ring.size_mm}
     return told | _written(ring.solid, f"{part_name(name)}-gauge-ring")
 
 
