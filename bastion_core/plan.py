@@ -121,7 +121,7 @@ def fit_worn(
     spared = None if least is None else least * (1 + SPARE)
     size = start if spared is None else spared if question.site == "head" else max(spared, start)
     size = float(np.ceil(size * 1000) / 1000)
-    fitting = Fitting(mesh, replace(question, scale=(size, size, size)), body, ready)
+    fitting = first.at_scale((size, size, size))
     return WornOutcome((size, size, size), size, fitting, fitting.answer(span(progress, 0.5, 1.0)))
 
 

@@ -19,6 +19,12 @@ ROOT = Path(__file__).resolve().parent.parent
 OUT = ROOT / "docs" / "screenshots"
 
 
+CLICKS = {
+    "scan": ("Scan", "Scan with the simulated scanner"), "fit-bay": ("Scale",), "fit-way-in": ("Way in",), "fit-sections": ("Sections",),
+}  # fmt: skip
+"""Buttons pressed before a picture is taken."""
+
+
 def free_port() -> int:
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))
@@ -76,9 +82,13 @@ def take(address: str, out: Path, only: str = "") -> None:
         "wall": "/build/1",
         "builds": "/",
         "measure": cell(helm, "measure"),
+        "scan": cell(helm, "measure"),
         "pieces-mended": cell("Kelp bracer right", "pieces"),
-        "fit-holds": cell(helm, "fit"),
-        "fit-stops": cell(f"{helm}, second watch", "fit"),
+        "fit-room": cell(helm, "fit"),
+        "fit-bay": cell(f"{helm}, signal", "fit"),
+        "fit-way-in": cell("Heron greave left", "fit"),
+        "fit-sections": cell("Heron shin left", "fit"),
+        "suit": "/build/1/suit",
         "cut": cell("Breakwater breastplate", "cut"),
         "cut-stops": cell("Lantern staff", "cut"),
         "join": cell(helm, "join"),
@@ -96,7 +106,14 @@ def take(address: str, out: Path, only: str = "") -> None:
             page.wait_for_load_state("networkidle") if "/cut" not in path else page.wait_for_function("window.__stage")
             if name.startswith("cut"):
                 page.get_by_role("button", name="Plane 1").first.click() if name == "cut" else None
-            page.wait_for_timeout(1500)
+            for button in CLICKS.get(name, ()):
+                page.get_by_role("button", name=button, exact=True).first.click()
+            if name == "measure":
+                page.get_by_label("Chest girth (mm)").focus()
+                page.get_by_role("img", name="Where Chest girth is taken").wait_for()
+            if name == "scan":
+                page.get_by_role("article").first.wait_for()
+            page.wait_for_timeout(2500)
             page.screenshot(path=out / f"{name}.png")
             if page.faults or page.strays:
                 print(name, page.faults, page.strays)

@@ -14,6 +14,8 @@ from bastion_core.geometry.place import Plane
 from bastion_core.geometry.solid import Solid
 from bastion_core.progress import Progress, silent
 
+CRUMB_MM3 = 1.0
+"""Less than this is no part but what rounding leaves where a plane runs along a face."""
 SLIVER_MM3 = 300.0
 SLIVER_SHARE = 0.004
 """Parts under both of these are slivers: crumbs no maker wants to glue. Common practice, no source."""
@@ -123,7 +125,11 @@ def _apply(pieces: list[Part], cut: Cut, plane: Plane) -> tuple[list[Part], list
         if above.is_empty or below.is_empty:
             kept.append(replace(piece, sides={**piece.sides, cut.id: -1 if above.is_empty else 1}))
             continue
-        halves = [(body, side) for half, side in ((above, 1), (below, -1)) for body in half.bodies()]
+        halves = [(body, side) for half, side in ((above, 1), (below, -1)) for body in half.bodies() if body.volume >= CRUMB_MM3]
+        if len({side for _, side in halves}) < 2:
+            # The plane only grazes it: what came off on one side is no more than a crumb.
+            kept.append(replace(piece, sides={**piece.sides, cut.id: halves[0][1] if halves else 1}))
+            continue
         made.append(len(halves))
         kept += [Part("", body, {**piece.sides, cut.id: side}) for body, side in halves]
     return kept, made

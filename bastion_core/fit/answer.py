@@ -1,5 +1,6 @@
 """The whole answer for one piece on one body: room, way in, bays, movement, the least scale that does, and how sure all that is."""
 
+import copy
 from collections.abc import Sequence
 from dataclasses import asdict, dataclass, field, replace
 from typing import Any
@@ -174,6 +175,7 @@ class Fitting:
         self.skin = self._skin()
         self.seating: Seating = kind_of(piece, ready, self.where, question.shift_mm)
         self._seats: dict[tuple[Scale, bool], Placed] = {}
+        self._room_scale: list[float | None] = []
 
     def _skin(self) -> Skin:
         """Points of the stretch the piece can touch; of a body as it came, those near the piece."""
@@ -233,7 +235,19 @@ class Fitting:
         s = chosen / chosen.max() * size
         return float(s[0]), float(s[1]), float(s[2])
 
+    def at_scale(self, scale: Scale) -> "Fitting":
+        """The same fitting at another uniform scale; what was found for all scales is kept."""
+        other = copy.copy(self)
+        other.question = replace(self.question, scale=scale)
+        return other
+
     def least_scale_for_room(self) -> float | None:
+        """``_find_room_scale``, found once."""
+        if not self._room_scale:
+            self._room_scale.append(self._find_room_scale())
+        return self._room_scale[0]
+
+    def _find_room_scale(self) -> float | None:
         """The least size at which nothing presses; None when none does within bounds, or when the piece is a plate, which rests wherever it is put."""
         if not self.seating.goes_round and not self.question.as_placed:
             return None

@@ -77,6 +77,6 @@ def next_measurements(
             continue
         is_guess = key in guessed
         tool = {"caliper": "a caliper", "tape": "a tape", "board": "a board"}[row.tool]
-        why = f"{row.name} is {'only guessed' if is_guess else 'known'} to ± {wearer.sd_mm(key, side) or 0:.1f} mm; with three readings by {tool} the answer goes from {100 * now:.1f} to {100 * after:.1f} % sure."
+        why = f"{row.name} is {'only guessed' if is_guess else 'known'} to ± {wearer.sd_mm(key, side) or 0:.1f} mm; three readings by {tool} of the same would make it {100 * after:.1f} % instead of {100 * now:.1f}."
         told.append(Better(key, row.name, row.tool, now, after, is_guess, why))
     return sorted(told, key=lambda b: -abs(b.to_probability - 0.5))

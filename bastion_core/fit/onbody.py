@@ -85,6 +85,8 @@ class OnBody:
     """Between these heights the piece may touch; beyond lie a neighbour's stretch, hand or foot."""
     widest_mm: float = np.inf
     """Half breadth beyond which a section gives way: ears fold."""
+    around: Mesh | None = None
+    """All of the body in the same place, to be shown."""
     whole: bool = False
     """Whether this is a body as it came (a scan), nothing known of its joints."""
 
@@ -196,12 +198,12 @@ def on_body(body: Body, where: Site, side: str = "") -> OnBody:
     if where.part == "head":
         keep = (v[:, 2] > body.chin_mm - 110) & (arms < 0.3)
         mesh = _cut_out(body.mesh, keep)
-        return _head(mesh, body.chin_mm, stature, body.wearer.get("head_breadth_mm") or 152.0)
+        return replace(_head(mesh, body.chin_mm, stature, body.wearer.get("head_breadth_mm") or 152.0), around=body.mesh)
     if where.part == "trunk":
         low, high = (share * stature for share in where.stretch)
         keep = arms < 0.55
         touch = (low - 0.06 * stature, high + 0.02 * stature)
-        return OnBody(_cut_out(body.mesh, keep), low, high, None, (), -np.inf, np.eye(4), touch)
+        return OnBody(_cut_out(body.mesh, keep), low, high, None, (), -np.inf, np.eye(4), touch, around=body.mesh)
     joints = body.joints[f"{side}_{where.part}"]
     upper, lower = where.stretch
 
@@ -219,7 +221,7 @@ def on_body(body: Body, where: Site, side: str = "") -> OnBody:
         keep = body.arm_share[side] > (0.35 if upper >= 0.1 else 0.02)
     else:
         keep = (SIDES[side] * v[:, 0] > 0) & (v[:, 2] < body.joints[f"{side}_leg"][0, 2] + 20) & (arms < 0.3)
-    mesh = _cut_out(body.mesh, keep).transformed(move)
+    mesh, around = _cut_out(body.mesh, keep).transformed(move), body.mesh.transformed(move)
     high, low = (float((move @ np.append(p, 1.0))[2]) for p in (top, bottom))
     end = joints[2]
     end_z = float((move @ np.append(end, 1.0))[2])
@@ -236,7 +238,7 @@ def on_body(body: Body, where: Site, side: str = "") -> OnBody:
     # What may be touched ends at the joints the piece does not cover.
     ends = [float((move @ np.append(along(float(p)), 1.0))[2]) for p in (np.ceil(lower - 0.02), np.floor(upper + 0.02))]
     touch = (-np.inf if lower > 2.2 else ends[0], np.inf if upper < 0.1 else ends[1])
-    return OnBody(mesh, low, high, None, special, below, np.asarray(np.linalg.inv(move), dtype=np.float64), touch)
+    return OnBody(mesh, low, high, None, special, below, np.asarray(np.linalg.inv(move), dtype=np.float64), touch, around=around)
 
 
 def _head(mesh: Mesh, chin: float, crown: float, breadth: float) -> OnBody:

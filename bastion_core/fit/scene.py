@@ -26,8 +26,9 @@ def write_scene(fitting: Fitting, answer: Answer, path: Path) -> None:
     low, high = placed.to_body(fitting.piece.bounds)
     middle = (low + high) / 2
     scene = trimesh.Scene()
-    body = _near(fitting.body.mesh, low - 90, high + 90)
-    room = _room_at(fitting, answer, body)
+    whole = fitting.body.around or fitting.body.mesh
+    body = _near(whole, low - 90, high + 90)
+    room = _room_at(fitting, answer, body, whole)
     shown = trimesh.Trimesh(body.vertices - middle, body.faces, process=False, validate=False)
     shown.vertex_attributes["_ROOM"] = room.astype(np.float32)
     scene.add_geometry(shown, node_name="body", geom_name="body")
@@ -57,9 +58,9 @@ def _near(mesh: Mesh, low: Floats, high: Floats) -> Mesh:
     return Mesh(mesh.vertices[used], compact.reshape(-1, 3).astype(np.int64))
 
 
-def _room_at(fitting: Fitting, answer: Answer, body: Mesh) -> Floats:
+def _room_at(fitting: Fitting, answer: Answer, body: Mesh, whole: Mesh) -> Floats:
     """(n,): room at each corner of the shown body, FAR_MM where nothing is near."""
-    skin = skin_of(body, 2 * len(body.vertices) + 2, fitting.body.mesh).take(slice(0, len(body.vertices)))
+    skin = skin_of(body, 2 * len(body.vertices) + 2, whole).take(slice(0, len(body.vertices)))
     low, high = answer.placed.to_body(fitting.piece.bounds)
     within = (skin.points[:, 2] >= low[2] - 2) & (skin.points[:, 2] <= high[2] + 2)
     out = gaps(fitting.piece, answer.placed, skin) - skin.layers_mm(fitting.question.layers)

@@ -149,9 +149,8 @@ def _findings(piece: Piece, chain: Chain, results: dict, states: dict, job: Job 
     else:
         missing = [ROWS[k].name.lower() for k in needs if k not in wearer.measurements]
         if missing:
-            told["measure"].append(
-                finding("stops" if piece.site == "head" else "tight", f"{wearer.name}: {' and '.join(missing)} not taken.")
-            )
+            guessed = "Guessed meanwhile, as far as the rest tells." if piece.site in BY_NAME else ""
+            told["measure"].append(finding("tight", f"{wearer.name}: {' and '.join(missing)} not taken. {guessed}".strip()))
     if job and job.state in (Job.State.FAILED, Job.State.STOPPED):
         station = next((s for s in STATIONS if states[s] != "fresh"), None)
         if station:
@@ -180,7 +179,7 @@ def _findings(piece: Piece, chain: Chain, results: dict, states: dict, job: Job 
         sure = fit.get("probability")
         if sure is not None and 0.02 < sure < 0.98:
             told["fit"].append(
-                finding("tight" if sure < 0.9 else "holds", f"{100 * sure:.0f} % sure that it fits. {fit['measure_next']}".strip())
+                finding("tight" if sure < 0.9 else "holds", f"{100 * sure:.0f} % likely to fit. {fit['measure_next']}".strip())
             )
     if cut:
         for name in cut["misfits"]:

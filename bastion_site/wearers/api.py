@@ -123,7 +123,19 @@ class SheetRowSerializer(MeasurementRow):
     guess = GuessSerializer(allow_null=True)
 
 
+class ChangedSerializer(serializers.Serializer):
+    """A piece that the last measuring changed, and by how much."""
+
+    piece = serializers.IntegerField()
+    build = serializers.IntegerField()
+    name = serializers.CharField()
+    hours = serializers.ListField(child=serializers.FloatField())
+    filament_g = serializers.ListField(child=serializers.FloatField())
+    parts = serializers.ListField(child=serializers.IntegerField())
+
+
 class SheetSerializer(serializers.Serializer):
+    changed = ChangedSerializer(many=True)
     rows = SheetRowSerializer(many=True)
     needed = serializers.IntegerField()
     needed_taken = serializers.IntegerField()
@@ -229,6 +241,13 @@ class ScanChangeSerializer(serializers.Serializer):
     points = serializers.ListField(
         child=serializers.ListField(child=serializers.FloatField(), min_length=3, max_length=3), min_length=3, max_length=3, required=False
     )
+    shown = serializers.ListField(
+        child=serializers.ListField(child=serializers.FloatField(), min_length=3, max_length=3),
+        min_length=3,
+        max_length=3,
+        required=False,
+        help_text="The three points as touched on the stood-up scan (mm), instead of in the file's coordinates.",
+    )
     used = serializers.BooleanField(required=False)
     keep = serializers.BooleanField(required=False, help_text="Note its measurements on the sheet, as taken by scan.")
 
@@ -320,7 +339,8 @@ class WearerView(viewsets.ModelViewSet):
                     wearer.leave(reading.key)
                 reading.state = Reading.State.HOLDS if asked.validated_data["accept"] else Reading.State.REFUSED
                 reading.save(update_fields=["state"])
-                wearer.settle(reading.key)
+                if asked.validated_data["accept"]:
+                    wearer.settle(reading.key)
         if waiting and asked.validated_data["accept"]:
             refresh_for_wearer(wearer, f"{wearer.name} measured anew")
         return Response(WearerSerializer(wearer).data)
@@ -399,6 +419,8 @@ class WearerView(viewsets.ModelViewSet):
         asked = ScanChangeSerializer(data=request.data)
         asked.is_valid(raise_exception=True)
         given = asked.validated_data
+        if "shown" in given:
+            given["points"] = scans.in_the_file(found, given["shown"])
         if {"hair_mm", "unit", "points"} & given.keys():
             for name in ("hair_mm", "unit", "points"):
                 if name in given:
@@ -415,6 +437,16 @@ class WearerView(viewsets.ModelViewSet):
         if {"used", "keep"} & given.keys():
             refresh_for_wearer(wearer, f"{wearer.name} scanned")
         return Response(ScanSerializer(found).data)
+
+    @extend_schema(responses={(200, "model/gltf-binary"): OpenApiTypes.BINARY})
+    @action(detail=True, url_path=r"scans/(?P<scan>\d+)/preview")
+    def preview(self, request, pk=None, scan=None):
+        """The stood-up scan for the stage."""
+        found = self.get_object().scans.filter(pk=scan).first()
+        path = found and found.folder / "preview.glb"
+        if not path or not path.is_file():
+            raise Http404("This scan is gone from the data folder.")
+        return FileResponse(path.open("rb"), content_type="model/gltf-binary")
 
     @extend_schema(responses={(200, "model/stl"): OpenApiTypes.BINARY})
     @action(detail=True)

@@ -9,6 +9,7 @@ from django.core.files import File
 
 from bastion_core.ask import write_solid
 from bastion_core.devices.head_scanner import scan_head
+from bastion_core.errors import FileProblem
 from bastion_core.formats.glb import simplified, write_glb
 from bastion_core.formats.reading import read_mesh
 from bastion_core.formats.stl import write_binary_stl
@@ -58,7 +59,7 @@ def read_scan(source: str, kind: str, unit: str, hair_mm: float, points, folder:
     save_mesh(scan.mesh, into / "upright.npz")
     write_glb({"scan": simplified(scan.mesh, _PREVIEW_TRIANGLES)}, into / "preview.glb")
     back = np.linalg.inv(scan.turned)
-    (into / "turned.npy").write_bytes(back.astype(np.float64).tobytes())
+    np.save(into / "to_file.npy", back)
     low, high = scan.mesh.bounds
     rim = 25.0
     boxes = {
@@ -95,6 +96,15 @@ def stand_up(scan) -> None:
         shutil.move(made, scan.folder)
     finally:
         shutil.rmtree(made, ignore_errors=True)
+
+
+def in_the_file(scan, shown) -> list[list[float]]:
+    """Points touched on the stood-up scan (mm) in the coordinates of its file."""
+    try:
+        back = np.load(scan.folder / "to_file.npy")
+    except FileNotFoundError as error:
+        raise FileProblem("What was computed of this scan is gone from the data folder. Bring the scan in once more.") from error
+    return (np.array(shown) @ back[:3, :3].T + back[:3, 3]).tolist()
 
 
 def forget_files(scan) -> None:

@@ -66,3 +66,14 @@ def sheet(wearer, build_id: str | None) -> dict:
         "needed_taken": sum(bool(r["values"]) for r in needed),
         "doubts": doubts(core.measurements),
     }
+
+
+def _changed(wearer, pieces) -> list[dict]:
+    """What the last measuring of this wearer did to their pieces: each figure before and after."""
+    told = []
+    for piece in pieces:
+        before, after = piece.before, piece.totals
+        if before and after and str(before.get("because", "")).startswith(wearer.name):
+            both = {k: [before[k], after[k]] for k in ("hours", "filament_g", "parts")}
+            told.append({"piece": piece.id, "build": piece.build_id, "name": piece.name, **both})
+    return told

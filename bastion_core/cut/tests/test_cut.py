@@ -137,3 +137,13 @@ class Proposals(unittest.TestCase):
     def test_no_printer(self):
         with self.assertRaises(RecipeProblem):
             propose_cuts(box(10, 10, 10), [], ONE, "p")
+
+
+class Crumbs(unittest.TestCase):
+    def test_a_plane_that_runs_along_a_face_makes_no_part_of_nothing(self):
+        step = Solid(box(40, 40, 20).manifold + box(20, 20, 40).manifold)
+        for height, parts in ((20.0, 2), (20.0 + 1e-5, 2), (40.0 - 1e-6, 1)):
+            with self.subTest(height):
+                parting = part_solid(step, [Cut("a", (0.0, 0.0, height), (0.0, 0.0, 1.0))], (1.0, 1.0, 1.0), "step")
+                self.assertEqual(len(parting.parts), parts)
+                self.assertTrue(all(p.solid.volume > 1 for p in parting.parts))

@@ -1,10 +1,14 @@
 import json
+from datetime import timedelta
 
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import TestCase
+from django.utils import timezone
 
-from bastion_site.wearers.models import Wearer
-from e2e.work import shop
+from bastion_core.tests.shapes import BUNNY
+from bastion_site.builds.models import MeshFile
+from bastion_site.wearers.models import MeasureLink, Wearer
+from e2e.work import file_of, shop
 
 
 class Wearers(TestCase):
@@ -46,7 +50,8 @@ class Wearers(TestCase):
         self.assertEqual(set(data), {"name", "sex", "mass_kg", "measurements"})
         again = self.client.post("/api/wearers/from-file/", {"file": SimpleUploadedFile("w.json", answer.content)})
         self.assertEqual(again.status_code, 201)
-        self.assertEqual(Wearer.objects.get(pk=again.json()["id"]).core(), self.wearer.core())
+        made = Wearer.objects.get(pk=again.json()["id"])
+        self.assertEqual((made.name, made.measurements), (self.wearer.name, self.wearer.measurements))
         for bad in (b"{", b"[]", b'{"measurements": {"stature_mm": "x"}}'):
             refused = self.client.post("/api/wearers/from-file/", {"file": SimpleUploadedFile("w.json", bad)})
             self.assertEqual(refused.status_code, 400)
@@ -55,3 +60,76 @@ class Wearers(TestCase):
     def test_delete_takes_the_measurements_along(self):
         self.client.delete(f"/api/wearers/{self.wearer.id}/")
         self.assertEqual(Wearer.objects.count(), 0)
+
+
+class Readings(TestCase):
+    def setUp(self):
+        self.build, self.wearer = shop()
+        self.at = f"/api/wearers/{self.wearer.id}"
+
+    def post(self, path: str, **body):
+        return self.client.post(f"{self.at}/{path}/", body, content_type="application/json")
+
+    def test_repeats_history_and_doubt(self):
+        for typed, again in (("38.0 cm", False), ("384", True), ("386", True)):
+            answer = self.post("take", key="left_calf_girth_mm", typed=typed, way="tape", by="Ina", again=again)
+            self.assertEqual(answer.status_code, 200, answer.content)
+        self.wearer.refresh_from_db()
+        self.assertAlmostEqual(self.wearer.measurements["left_calf_girth_mm"], (380 + 384 + 386) / 3, places=2)
+        self.assertAlmostEqual(self.wearer.core().sd_mm("calf_girth_mm", "left"), 3.06 / 3**0.5, delta=0.1)
+        self.post("take", key="left_calf_girth_mm", typed="400")
+        told = self.client.get(f"{self.at}/readings/").json()
+        self.assertEqual([(r["value_mm"], r["state"]) for r in told][:2], [(400.0, "holds"), (386.0, "past")])
+        row = next(r for r in self.client.get(f"{self.at}/sheet/").json()["rows"] if r["key"] == "calf_girth_mm")
+        self.assertEqual((row["values"], row["counts"]), ({"left_calf_girth_mm": 400.0}, {"left_calf_girth_mm": 1}))
+        self.assertEqual(self.post("take", key="left_calf_girth_mm", typed="4").status_code, 400)
+        self.assertEqual(self.post("take", key="moustache_mm", typed="40").status_code, 400)
+
+    def test_the_sheet_tells_what_is_needed_and_guesses_the_rest(self):
+        self.client.post("/api/pieces/upload/", {"build": self.build.id, "file": file_of(BUNNY), "name": "Bracer", "site": "forearm"})
+        told = self.client.get(f"{self.at}/sheet/?build={self.build.id}").json()
+        needed = {r["key"] for r in told["rows"] if r["needed_by"]}
+        self.assertEqual(needed, {"stature_mm", "forearm_girth_mm", "wrist_girth_mm", "knuckle_girth_mm"})
+        self.assertEqual((told["needed"], told["needed_taken"]), (4, 1))
+        wrist = next(r for r in told["rows"] if r["key"] == "wrist_girth_mm")
+        self.assertGreater(wrist["guess"]["sd"], 1)
+        self.assertNotIn("wrist_girth_mm", Wearer.objects.get(pk=self.wearer.pk).measurements)
+
+    def test_a_link_ends_and_shows_nothing_else(self):
+        made = self.post("links", keys=["head_breadth_mm"]).json()
+        far = f"/api/far/{made['token']}/"
+        told = self.client.get(far).json()
+        self.assertEqual([r["key"] for r in told["rows"]], ["head_breadth_mm"])
+        self.assertEqual(set(told), {"name", "expires", "rows", "sent"})
+        body = {"typed": {"head_breadth_mm": "15.2 cm", "stature_mm": "1800"}, "units": "mm", "by": "Ina"}
+        self.assertEqual(self.client.post(far, body, content_type="application/json").json()["sent"], {"head_breadth_mm": 152.0})
+        self.assertEqual(self.client.post(far, {"typed": {"head_breadth_mm": "9"}}, content_type="application/json").status_code, 400)
+        waiting = self.wearer.readings.get(state="waits")
+        self.assertEqual(self.post("judge", ids=[waiting.id], accept=False).status_code, 200)
+        self.wearer.refresh_from_db()
+        self.assertEqual(self.wearer.measurements["head_breadth_mm"], 154.0)
+        MeasureLink.objects.update(expires=timezone.now() - timedelta(minutes=1))
+        self.assertIn("ran out", self.client.get(far).json()["detail"])
+        other = self.post("links", keys=[]).json()
+        self.post(f"links/{other['id']}/revoke")
+        self.assertIn("withdrawn", self.client.get(f"/api/far/{other['token']}/").json()["detail"])
+        self.assertEqual(self.client.get("/api/far/guessed/").status_code, 404)
+
+    def test_scans_that_cannot_be_used_leave_nothing(self):
+        for name, content in (("letter.stl", b"Dear customer"), ("empty.stl", b"")):
+            answer = self.client.post(f"{self.at}/scans/", {"kind": "head", "file": SimpleUploadedFile(name, content)})
+            self.assertEqual(answer.status_code, 400, answer.content)
+        self.assertEqual(self.client.post(f"{self.at}/scans/", {"kind": "head"}).status_code, 400)
+        self.assertEqual((self.wearer.scans.count(), MeshFile.objects.count()), (0, 0))
+
+    def test_a_simulated_scan_is_used_and_deleted_with_the_wearer(self):
+        scan = self.client.post(f"{self.at}/scans/", {"kind": "head", "simulated": "true"}).json()
+        self.assertAlmostEqual(scan["told"]["values"]["head_breadth_mm"]["value"], 154, delta=2.5)
+        self.assertEqual(self.client.get(f"{self.at}/scans/{scan['id']}/preview/").status_code, 200)
+        used = self.client.patch(f"{self.at}/scans/{scan['id']}/", {"used": True, "keep": True}, content_type="application/json")
+        self.assertTrue(used.json()["used"])
+        self.assertEqual(self.wearer.readings.filter(way="scan").count(), len(scan["told"]["values"]))
+        folder = self.wearer.scans.get().folder
+        self.assertTrue(folder.exists())
+        self.client.delete(f"{self.at}/")
+        self.assertEqual((folder.exists(), MeshFile.objects.count()), (False, 0))

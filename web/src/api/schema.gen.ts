@@ -669,6 +669,23 @@ export interface paths {
         patch: operations["wearers_scans_partial_update"];
         trace?: never;
     };
+    "/api/wearers/{id}/scans/{scan}/preview/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The stood-up scan for the stage. */
+        get: operations["wearers_scans_preview_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/wearers/{id}/sheet/": {
         parameters: {
             query?: never;
@@ -878,6 +895,15 @@ export interface components {
             count: number;
             /** @default false */
             cut_off: boolean;
+        };
+        /** @description A piece that the last measuring changed, and by how much. */
+        Changed: {
+            piece: number;
+            build: number;
+            name: string;
+            hours: number[];
+            filament_g: number[];
+            parts: number[];
         };
         Checked: {
             values_mm: {
@@ -1277,6 +1303,8 @@ export interface components {
             hair_mm?: number;
             unit?: components["schemas"]["UnitEnum"];
             points?: number[][];
+            /** @description The three points as touched on the stood-up scan (mm), instead of in the file's coordinates. */
+            shown?: number[][];
             used?: boolean;
             /** @description Note its measurements on the sheet, as taken by scan. */
             keep?: boolean;
@@ -1623,6 +1651,7 @@ export interface components {
          */
         SexEnum: "female" | "male";
         Sheet: {
+            changed: components["schemas"]["Changed"][];
             rows: components["schemas"]["SheetRow"][];
             needed: number;
             needed_taken: number;
@@ -3341,6 +3370,29 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Scan"];
+                };
+            };
+        };
+    };
+    wearers_scans_preview_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description A unique integer value identifying this wearer. */
+                id: number;
+                scan: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "model/gltf-binary": string;
                 };
             };
         };

@@ -7,11 +7,13 @@ import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useTheme } from "@mui/material/styles";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useRef, useState } from "react";
+import { lazy, Suspense, useRef, useState } from "react";
 import { api, need, refusal, type Schemas } from "../../api/client";
 import { LengthField } from "../../parts/Fields";
 import { ErrorNote } from "../../parts/Notes";
 import { useUnits } from "../../parts/units";
+
+const ScanStage = lazy(() => import("../../stage/ScanStage"));
 
 type Scan = Schemas["Scan"];
 
@@ -75,14 +77,22 @@ export function Scans({ wearer }: { wearer: number }) {
       </Stack>
       <ErrorNote error={bring.error ?? change.error ?? scans.error} onClose={() => (bring.reset(), change.reset())} />
       {scans.data?.map((scan) => (
-        <ScanCard key={scan.id} scan={scan} onChange={(body) => change.mutate({ scan: scan.id, ...body })} />
+        <ScanCard key={scan.id} scan={scan} wearer={wearer} onChange={(body) => change.mutate({ scan: scan.id, ...body })} />
       ))}
       {scans.data?.length === 0 && <Typography>No scan yet. A helmet is judged on the stand-in head until there is one.</Typography>}
     </Stack>
   );
 }
 
-function ScanCard({ scan, onChange }: { scan: Scan; onChange: (body: Schemas["PatchedScanChangeRequest"]) => void }) {
+function ScanCard({
+  scan,
+  wearer,
+  onChange,
+}: {
+  scan: Scan;
+  wearer: number;
+  onChange: (body: Schemas["PatchedScanChangeRequest"]) => void;
+}) {
   const { inks } = useTheme().palette;
   const units = useUnits();
   const told = scan.told;
@@ -148,44 +158,56 @@ function ScanCard({ scan, onChange }: { scan: Scan; onChange: (body: Schemas["Pa
               </Button>
             )}
           </Stack>
-          <PointsForm scan={scan} onChange={onChange} />
+          <PointsForm scan={scan} wearer={wearer} onChange={onChange} />
         </Box>
       </Stack>
     </Box>
   );
 }
 
-/** The sure way: three points in the file's own coordinates, as a mesh viewer tells them. */
-function PointsForm({ scan, onChange }: { scan: Scan; onChange: (body: Schemas["PatchedScanChangeRequest"]) => void }) {
+/** The sure way: three places touched on the scan. */
+function PointsForm({
+  scan,
+  wearer,
+  onChange,
+}: {
+  scan: Scan;
+  wearer: number;
+  onChange: (body: Schemas["PatchedScanChangeRequest"]) => void;
+}) {
   const [open, setOpen] = useState(false);
-  const [text, setText] = useState(["", "", ""]);
+  const [points, setPoints] = useState<[number, number, number][]>([]);
+  const wanted = scan.told.points_wanted;
   if (!open) {
     return (
       <Button size="small" onClick={() => setOpen(true)}>
-        It stands wrong: give three points
+        It stands wrong: show three points
       </Button>
     );
   }
-  const points = text.map((t) =>
-    t
-      .trim()
-      .split(/[\s,;]+/)
-      .map(Number),
-  );
-  const good = points.every((p) => p.length === 3 && p.every(Number.isFinite));
   return (
-    <Stack spacing={1} sx={{ mt: 1 }}>
-      {scan.told.points_wanted.map((name, i) => (
-        <TextField
-          key={name}
-          label={`${name}: x y z in the file`}
-          value={text[i]}
-          onChange={(e) => setText(text.map((t, k) => (k === i ? e.target.value : t)))}
+    <Box sx={{ mt: 1 }}>
+      <Typography>
+        {points.length < 3 ? `Touch the ${wanted[points.length]} (${points.length + 1} of 3). Drag to turn it.` : "All three are shown."}
+      </Typography>
+      <Suspense fallback={<Typography>Setting the stage …</Typography>}>
+        <ScanStage
+          file={`/api/wearers/${wearer}/scans/${scan.id}/preview/?v=${scan.told.off_mm}`}
+          label={`The scan, to show ${wanted.join(", ")}`}
+          points={points}
+          onPoint={(p) => points.length < 3 && setPoints([...points, p])}
         />
-      ))}
-      <Button variant="outlined" disabled={!good} onClick={() => onChange({ points })}>
-        Stand it up by these
-      </Button>
-    </Stack>
+      </Suspense>
+      <Stack direction="row" spacing={1} sx={{ mt: 1 }}>
+        <Button
+          variant="outlined"
+          disabled={points.length < 3}
+          onClick={() => (onChange({ shown: points }), setPoints([]), setOpen(false))}
+        >
+          Stand it up by these
+        </Button>
+        <Button onClick={() => setPoints([])}>Begin again</Button>
+      </Stack>
+    </Box>
   );
 }

@@ -11,6 +11,7 @@ import Typography from "@mui/material/Typography";
 import { useTheme } from "@mui/material/styles";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
+import { Link } from "react-router";
 import { api, need, useShop, type Schemas } from "../../api/client";
 import { EMPTY_SELECT, NumberField } from "../../parts/Fields";
 import { ErrorNote } from "../../parts/Notes";
@@ -176,6 +177,20 @@ export function Sheet({ wearer, build }: Props) {
           />
         </Stack>
         <ErrorNote error={save.error ?? check.error ?? sheet.error} />
+        {!!sheet.data?.changed.length && (
+          <Box role="region" aria-label="What the last measuring did">
+            <Typography variant="h3" component="h2">
+              What the last measuring did
+            </Typography>
+            {sheet.data.changed.map((c) => (
+              <Typography key={c.piece} variant="body2">
+                <Link to={`/build/${c.build}/piece/${c.piece}/fit`}>{c.name}</Link>: {units.hours(c.hours[0])} →{" "}
+                <b>{units.hours(c.hours[1])}</b>, {units.grams(c.filament_g[0])} → <b>{units.grams(c.filament_g[1])}</b>
+                {c.parts[0] !== c.parts[1] && `, ${c.parts[0]} → ${c.parts[1]} parts`}
+              </Typography>
+            ))}
+          </Box>
+        )}
       </Box>
       <Box sx={{ flex: "0 1 380px", p: 2, overflowY: "auto", minWidth: 300 }}>
         {row && (
@@ -264,7 +279,9 @@ function Line({ row, text, here, problems, doubts, echo, onFocus, onType, onEnte
             key={key}
             id={key}
             value={value(key)}
-            placeholder={`${row.sided ? `${SIDES[i]} ` : ""}${row.guess ? `~ ${units.field(Math.round(row.guess.value))}` : ""}` || "not taken"}
+            placeholder={
+              `${row.sided ? `${SIDES[i]} ` : ""}${row.guess ? `~ ${units.field(Math.round(row.guess.value))}` : ""}` || "not taken"
+            }
             error={!!problems[key]}
             onFocus={() => onFocus(key)}
             onChange={(e) => onType(key, e.target.value)}
