@@ -62,6 +62,7 @@ def sheet(wearer, build_id: str | None) -> dict:
     needed = [r for r in rows if r["needed_by"]]
     return {
         "rows": rows,
+        "changed": _changed(wearer, pieces),
         "needed": len(needed),
         "needed_taken": sum(bool(r["values"]) for r in needed),
         "doubts": doubts(core.measurements),

@@ -210,7 +210,7 @@ class Helmets(PieceCase):
         self.assertEqual(own["stations"]["fit"]["verdict"], "stops")
         remedies = own["stations"]["fit"]["findings"][0]["remedies"]
         self.assertGreater(remedies[0]["change"]["scale"][0], 1.0)
-        self.assertEqual(self.changed(own, **remedies[0]["change"])["stations"]["fit"]["verdict"], "holds")
+        self.assertEqual(self.changed(own, **remedies[0]["change"])["fit"]["verdict"], "holds")
 
     def test_without_measurements_it_says_which(self):
         self.wearer.measurements = {"stature_mm": 1700}

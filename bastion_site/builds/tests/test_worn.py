@@ -72,7 +72,9 @@ class Worn(PieceCase):
         work_off()
         after = self.told(piece["id"])
         self.assertGreater(after["fit"]["scale"][0], before + 0.02)
-        changed = self.client.get(f"/api/wearers/{self.wearer.id}/sheet/").json()["changed"]
+        sheet = self.client.get(f"/api/wearers/{self.wearer.id}/sheet/").json()
+        self.assertIn("changed", sheet, sheet)
+        changed = sheet["changed"]
         self.assertEqual([c["name"] for c in changed], ["helm"])
         self.assertGreater(changed[0]["filament_g"][1], changed[0]["filament_g"][0])
 
