@@ -211,7 +211,8 @@ def _place(space: _Space, bay: Bay, others: Sequence[BayFit]) -> BayFit:
             continue
         centre, axes, body_room, shell_room = settled
         meets = next((o.name for o in others if _overlap(centre, axes, bay.size_mm, o)), "")
-        worst = min(body_room, shell_room + SHELL_CLEAR_MM, -20.0 if meets else np.inf)
+        # Most room to the body, among the places that another bay leaves free and the shell lets in.
+        worst = body_room - (1000.0 if meets else 0.0) - (100.0 if shell_room < -0.05 else 0.0)
         fits = body_room >= 0 and shell_room >= -0.05 and not meets
         fit = BayFit(
             bay.name, bay.size_mm, place, _three(centre), tuple(_three(a) for a in axes), body_room, shell_room, meets, fits, None, ""

@@ -40,15 +40,32 @@ def standing(piece: Mesh, turns: tuple[int, int, int]) -> Mesh:
 def kind_of(piece: Mesh, body: OnBody, where: Site, shift_mm: tuple[float, float, float] = (0.0, 0.0, 0.0)) -> Seating:
     """Whether a piece goes round the body, and whether it hangs from the crown."""
     middle = piece.bounds.mean(axis=0)
-    angle = np.arange(90) * (2 * np.pi / 90)
-    level = np.column_stack([np.cos(angle), np.sin(angle), np.zeros(90)])
-    seen = 0.0
-    for share in (0.3, 0.5, 0.7):
-        z = piece.bounds[0, 2] + share * piece.size[2]
-        distance, _ = piece.rays.first_hits(np.tile([middle[0], middle[1], z], (90, 1)), level)
-        seen = max(seen, float(np.isfinite(distance).mean()))
+    seen = max(_share_round(piece, middle[:2], piece.bounds[0, 2] + share * piece.size[2]) for share in (0.3, 0.5, 0.7))
     up, _ = piece.rays.first_hits(np.array([[middle[0], middle[1], piece.bounds[0, 2] + 0.4 * piece.size[2]]]), np.array([[0.0, 0.0, 1.0]]))
     return Seating(seen >= where.round_from, body.crown_mm is not None and bool(np.isfinite(up[0])), shift_mm)
+
+
+_AROUND = np.arange(90) * (2 * np.pi / 90)
+_LEVEL = np.column_stack([np.cos(_AROUND), np.sin(_AROUND), np.zeros(90)])
+
+
+def _share_round(piece: Mesh, middle: Floats, z: float) -> float:
+    """Share of the way round that a shell covers at a height, as seen from the middle of the circle that fits it best."""
+    centre = middle
+    for _ in range(2):
+        distance, _ = piece.rays.first_hits(np.tile([centre[0], centre[1], z], (90, 1)), _LEVEL)
+        hit = np.isfinite(distance)
+        if hit.sum() < 6:
+            return 0.0
+        if centre is not middle:
+            break
+        points = centre + distance[hit, None] * _LEVEL[hit, :2]
+        a, b, _ = np.linalg.lstsq(np.column_stack([points, np.ones(len(points))]), (points**2).sum(axis=1), rcond=None)[0]
+        fitted = np.array([a / 2, b / 2])
+        if np.linalg.norm(fitted - middle) > piece.size[:2].max():
+            return 0.0
+        centre = fitted
+    return float(hit.mean())
 
 
 def seat(

@@ -88,7 +88,8 @@ def openings(piece: Mesh) -> list[Opening]:
         if inside_out.mean() > 0.5:
             continue
         points = here_points(piece, here, float(z), level)
-        told.append(Opening(float(z), points, float(hit.mean()), _gap(flat, hit)))
+        distance, face = piece.rays.first_hits(np.tile([here[0], here[1], z], (_RAYS, 1)), level)
+        told.append(Opening(float(z), points, float(hit.mean()), _gap(piece, here, float(z), face >= 0)))
     return told
 
 
@@ -99,17 +100,31 @@ def here_points(piece: Mesh, centre: Floats, z: float, level: Floats) -> Floats:
     return np.asarray(centre + distance[hit, None] * level[hit, :2])
 
 
-def _gap(flat: Floats, hit: NDArray[np.bool_]) -> float:
+def _gap(piece: Mesh, centre: Floats, z: float, hit: NDArray[np.bool_]) -> float:
     """Straight distance across the longest run of directions without a shell."""
-    missed = ~hit
-    if not missed.any():
-        return 0.0
     index = np.flatnonzero(hit)
+    if len(index) == len(hit):
+        return 0.0
     run = np.diff(np.append(index, index[0] + len(hit)))
     widest = int(run.argmax())
     if run[widest] < 4:
         return 0.0
-    return float(np.linalg.norm(flat[(widest + 1) % len(index)] - flat[widest]))
+    step = 2 * np.pi / len(hit)
+    # Both edges, each between a direction that meets the shell and the next one that does not: halved until they are sharp.
+    meets = np.array([index[widest] * step, (index[widest] + run[widest]) * step])
+    misses = meets + np.array([step, -step])
+    edge = np.zeros((2, 2))
+    for _ in range(9):
+        angle = (meets + misses) / 2
+        level = np.column_stack([np.cos(angle), np.sin(angle), np.zeros(2)])
+        distance, face = piece.rays.first_hits(np.tile([centre[0], centre[1], z], (2, 1)), level)
+        there = face >= 0
+        meets, misses = np.where(there, angle, meets), np.where(there, misses, angle)
+        edge[there] = distance[there, None] * level[there, :2]
+    whole = np.column_stack([np.cos(meets), np.sin(meets), np.zeros(2)])
+    distance, face = piece.rays.first_hits(np.tile([centre[0], centre[1], z], (2, 1)), whole)
+    edge = np.where((face >= 0)[:, None], np.where(np.isfinite(distance), distance, 0)[:, None] * whole[:, :2], edge)
+    return float(np.linalg.norm(edge[1] - edge[0]))
 
 
 def clearance(opening: Floats, outline: Floats) -> tuple[float, Floats]:

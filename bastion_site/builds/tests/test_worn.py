@@ -10,7 +10,7 @@ from bastion_core.tests.shapes import tube
 from bastion_site.builds.models import Derived
 from bastion_site.builds.tests.test_pieces import PieceCase
 from demo.models import nautilus_helm
-from e2e.work import bytes_of, work_off
+from e2e.work import bytes_of, shop, work_off
 
 PIXEL = b"\x89PNG\r\n\x1a\n" + bytes(40)
 
@@ -20,6 +20,10 @@ class Worn(PieceCase):
     def setUpTestData(cls):
         cls.made = tempfile.TemporaryDirectory()
         cls.addClassCleanup(cls.made.cleanup)
+
+    def setUp(self):
+        # A bed that takes all of it whole: nothing here is about cutting.
+        self.build, self.wearer = shop(small=False)
 
     def bring(self, solid, name: str, **more) -> dict:
         path = Path(self.made.name) / f"{name}.stl"
