@@ -235,7 +235,11 @@ def best_turn(piece: Mesh, body: OnBody, where: Site, layers: Sequence[Layer]) -
         bonus = 0.0
         if body.crown_mm is not None:
             # A helmet's neck is open, its crown closed, and its face looks out.
-            bonus = 40.0 * float(seating.rests_on_top) - 40.0 * float(_closed_below(turned)) + 60.0 * _looks_out(turned)
+            bonus = (
+                40.0 * float(seating.rests_on_top)
+                - 40.0 * float(_closed_below(turned))
+                + 40.0 * float(np.clip(_looks_out(turned), -0.3, 0.3))
+            )
         seen.append((value - 0.1 * length_off + bonus + (2.0 if turns == (0, 0, 0) else 0.0) + (0.0 if len(known) else -500.0), turns))
     best = max(seen, key=lambda t: t[0])
     return best[1]

@@ -11,8 +11,10 @@ import trimesh
 from manifold3d import Manifold
 
 from bastion_core.__main__ import main
+from bastion_core.devices.head_scanner import scan_head
 from bastion_core.formats.stl import write_binary_stl
 from bastion_core.geometry.solid import Solid
+from bastion_core.measure.wearer import wearer_from_dict
 from bastion_core.tests.shapes import DATA, MALE
 from demo.models import nautilus_helm
 
@@ -57,6 +59,40 @@ class Commands(unittest.TestCase):
         ):
             self.assertGreater(told[key]["sd"], 0)
         self.assertAlmostEqual(told["stature_mm"]["value"], 1730.4, delta=3)
+
+    def test_measure_a_head_in_an_unknown_unit_and_pose(self):
+        head = self.stl("phone.stl", scan_head(wearer_from_dict(WEARER), "m", 3))
+        told = self.told("measure", head, "--kind", "head")
+        self.assertEqual(set(told), {"head_breadth_mm", "head_length_mm", "head_circumference_mm", "chin_to_crown_mm"})
+        self.assertAlmostEqual(told["head_breadth_mm"]["value"], 149, delta=2)
+        haired = self.told("measure", head, "--kind", "head", "--hair", 6)
+        self.assertAlmostEqual(told["head_breadth_mm"]["value"] - haired["head_breadth_mm"]["value"], 12, delta=0.2)
+        self.assertEqual(self.run_it("measure", head, "--kind", "head", "--hair", 600)[0], 2)
+
+    def test_fit_to_a_scan_instead_of_the_stand_in(self):
+        head = self.stl("phone.stl", scan_head(wearer_from_dict(WEARER), "cm", 2))
+        helm = self.stl("helm.stl", nautilus_helm(0.05))
+        asked = ("fit", helm, "--site", "head", "--layer", "pad=8", "--scale", 1.12)
+        by_scan = self.told(*asked, "--body", head)
+        by_body = self.told(*asked, "--wearer", self.wearer)
+        self.assertAlmostEqual(by_scan["room"]["least_mm"], by_body["room"]["least_mm"], delta=4)
+        self.assertEqual(by_scan["way_in"]["passes"], by_body["way_in"]["passes"])
+
+    def test_fit_a_limb_to_a_body_scan(self):
+        tube = self.stl("bracer.stl", Solid(Manifold.cylinder(200, 61, 61, 96) - Manifold.cylinder(220, 55, 55, 96).translate([0, 0, -10])))
+        told = self.told("fit", tube, "--site", "forearm", "--side", "right", "--body", MALE, "--layer", "suit=1.5", "--way-in", "over")
+        self.assertEqual((told["site"], told["side"]), ("forearm", "right"))
+        self.assertGreater(told["room"]["least_mm"], 0)
+        self.assertEqual(told["way_in"]["kind"], "over")
+        self.assertTrue(0 <= told["probability"] <= 1)
+
+    def test_a_bent_body(self):
+        out = self.folder / "bent.stl"
+        self.assertEqual(self.run_it("body", self.wearer, "--out", out, "--elbow", 90, "--knee", 90)[0], 0)
+        bent = trimesh.load(out)
+        self.assertTrue(bent.is_watertight)
+        self.assertLess(bent.extents[2], 1500)
+        self.assertEqual(self.run_it("body", self.wearer, "--out", out, "--elbow", 190)[0], 2)
 
     def test_predict_and_body(self):
         told = self.told("predict", self.wearer)

@@ -48,6 +48,7 @@ class Sight(InTheBrowser):
         piece = self.build.pieces.first().id
         self.paths = ["/", "/wearers", "/shop", f"/build/{self.build.id}"]
         self.paths += [f"/build/{self.build.id}/piece/{piece}/{s}" for s in STATIONS]
+        self.paths.append(f"/build/{self.build.id}/suit")
 
     def settled(self, page, path: str) -> None:
         page.goto(self.live_server_url + path)

@@ -17,17 +17,18 @@ from bastion_core.fit.movement import sight, sight_verdict
 from bastion_core.fit.onbody import HAND_TUCKED, OnBody, as_it_came, on_body, skin_of
 from bastion_core.fit.room import Placed, gaps, room_of
 from bastion_core.fit.scene import FAR_MM, write_scene
-from bastion_core.fit.seat import kind_of, seat
+from bastion_core.fit.seat import best_turn, kind_of, seat, standing
 from bastion_core.fit.sites import BY_NAME, TABLE, site
 from bastion_core.fit.way_in import SPRING_MM, judge_way_in, least_root, openings
 from bastion_core.geometry.mesh import Mesh
-from bastion_core.geometry.place import scaling, shifting
+from bastion_core.geometry.place import quarter_turns, scaling, shifting
 from bastion_core.geometry.section import perimeter
 from bastion_core.geometry.solid import Solid
 from bastion_core.measure.body import stand_in
 from bastion_core.measure.table import ROWS
 from bastion_core.measure.wearer import Wearer
 from bastion_core.tests.shapes import dome, tube
+from demo.models import nautilus_helm
 
 PERSON = Wearer(
     "Mattis", "male", 78.0, {"stature_mm": 1756.0, "head_breadth_mm": 154.0, "head_length_mm": 199.0, "knuckle_girth_mm": 210.0}
@@ -51,7 +52,7 @@ def split_tube(inner: float, gap_deg: float, wall: float = 4, height: float = 20
     half = math.radians(gap_deg / 2)
     far = 3 * inner
     wedge = Manifold.hull_points(
-        [(0.0, 0.0, -1.0), (0.0, 0.0, height + 1.0)]
+        [(0.0, y, z) for y in (0.0, far) for z in (-1.0, height + 1.0)]
         + [(sign * far * math.sin(half), far * math.cos(half), z) for sign in (1, -1) for z in (-1.0, height + 1.0)]
     )
     return mesh(ring - wedge)
@@ -286,3 +287,17 @@ class InsideAndOut(unittest.TestCase):
         sections = fitting.sections(answer.placed)
         self.assertEqual(len(sections), 6)
         self.assertTrue(all(s["body"] and s["shell"] for s in sections))
+
+
+class Turns(unittest.TestCase):
+    def test_a_helm_stands_as_it_is_with_and_without_padding(self):
+        body = on_body(stand_in(PERSON), site("head"))
+        helm = nautilus_helm(0.05)
+        for layers in ((), (Layer("pad", 8.0),), (Layer("pad", 12.0, "top"), Layer("cap", 2.0))):
+            self.assertEqual(best_turn(helm, body, site("head"), layers), (0, 0, 0))
+
+    def test_a_tube_laid_on_its_side_is_stood_up(self):
+        body = on_body(stand_in(PERSON), site("forearm"))
+        lying = tube(58, 4, 220).mesh().transformed(quarter_turns(0, 1, 0))
+        turned = standing(lying, best_turn(lying, body, site("forearm"), ()))
+        self.assertAlmostEqual(float(turned.size[2]), 220.0, delta=0.1)

@@ -49,6 +49,18 @@ class SectionTool(unittest.TestCase):
             with self.subTest(key):
                 self.assertAlmostEqual(told[key], self.female.values[key], delta=0.01 * told[key])
 
+    def test_heights_of_the_table(self):
+        # The heights (m) at which the table's girths were taken.
+        for key, column in (
+            ("chest_girth_mm", "_bust_z"),
+            ("waist_girth_mm", "_waist_z"),
+            ("thigh_girth_mm", "_thigh_z"),
+            ("calf_girth_mm", "_calf_z"),
+            ("knee_girth_mm", "_knee_z"),
+        ):
+            with self.subTest(key):
+                self.assertAlmostEqual(self.female.landmarks.heights[key], 1000 * float(TABLE[column]), delta=8)
+
     def test_what_is_no_body(self):
         with self.assertRaises(MeshProblem):
             measure_body(Solid.cylinder(200, 1700).mesh())

@@ -1,0 +1,175 @@
+"""The scale a worn piece gets by itself, and what the answer says of scales, axes, materials and layers."""
+
+import json
+import unittest
+
+import numpy as np
+from manifold3d import Manifold
+
+from bastion_core.errors import RecipeProblem
+from bastion_core.fit.answer import CURVE, CurvePoint, Fitting, PaddingCurve, Question, from_curve
+from bastion_core.fit.layers import Layer
+from bastion_core.fit.onbody import scanned_head
+from bastion_core.geometry.mesh import Mesh
+from bastion_core.geometry.place import scaling, shifting
+from bastion_core.geometry.solid import Solid
+from bastion_core.measure.body import stand_in
+from bastion_core.measure.upright import measure_scan, take_scan
+from bastion_core.measure.wearer import Wearer
+from bastion_core.plan import SPARE, fit_worn
+from bastion_core.tests.shapes import tube
+from demo.models import nautilus_helm
+
+PERSON = Wearer(
+    "Mattis",
+    "male",
+    78.0,
+    {
+        "stature_mm": 1756.0,
+        "head_breadth_mm": 154.0,
+        "head_length_mm": 199.0,
+        "head_circumference_mm": 574.0,
+        "forearm_girth_mm": 280.0,
+        "wrist_girth_mm": 174.0,
+        "knuckle_girth_mm": 212.0,
+        "hand_breadth_mm": 87.0,
+    },
+)
+
+
+def narrow_end(radius: float) -> Mesh:
+    """A tube of 58 mm inside whose lowest 20 mm are drawn in."""
+    shell = Manifold.cylinder(190, 62, 62, 160) - Manifold.cylinder(192, 58, 58, 160).translate([0, 0, -1])
+    ring = Manifold.cylinder(20, 62, 62, 160) - Manifold.cylinder(22, radius, radius, 160).translate([0, 0, -1])
+    return Solid(shell + ring).mesh()
+
+
+class Suggested(unittest.TestCase):
+    def test_a_limb_is_never_made_smaller_than_its_suit(self):
+        question = Question("forearm", "left", PERSON)
+        roomy = fit_worn(tube(90, 4, 200).mesh(), question, 0.96, None)
+        self.assertAlmostEqual(roomy.scale[0], 0.96, places=3)
+        self.assertLess(roomy.answer.least_scale, 0.7)
+
+    def test_what_rules_is_spared_a_little(self):
+        question = Question("forearm", "left", PERSON)
+        told = fit_worn(tube(44, 4, 200).mesh(), question, 0.96, None)
+        least = told.answer.least_scale
+        self.assertGreater(least, 1.0)
+        self.assertAlmostEqual(told.scale[0], least * (1 + SPARE), delta=0.006)
+        self.assertEqual(told.answer.verdict, "holds", told.answer.reason)
+        marks = {m.rule: m.scale for m in told.answer.marks}
+        self.assertAlmostEqual(max(marks.values()), least, places=6)
+
+    def test_the_makers_scale_stands(self):
+        told = fit_worn(tube(44, 4, 200).mesh(), Question("forearm", "left", PERSON), 0.96, (0.9, 0.9, 0.9))
+        self.assertEqual(told.scale, (0.9, 0.9, 0.9))
+        self.assertEqual(told.answer.verdict, "stops")
+        self.assertGreater(told.suggested, 1.0)
+        with self.assertRaisesRegex(RecipeProblem, "out of bounds"):
+            fit_worn(tube(44, 4, 200).mesh(), Question("forearm", "left", PERSON), 0.96, (90.0, 1.0, 1.0))
+
+    def test_more_between_asks_for_more_scale(self):
+        scales = []
+        for layers in ((), (Layer("suit", 1.5),), (Layer("suit", 1.5), Layer("liner", 4.0))):
+            scales.append(
+                fit_worn(tube(46, 4, 200).mesh(), Question("forearm", "left", PERSON, layers=layers), 0.9, None).answer.least_scale
+            )
+        self.assertEqual(scales, sorted(scales))
+        self.assertGreater(scales[2], scales[0] + 0.05)
+
+
+class Answers(unittest.TestCase):
+    def test_girth_apart_from_length(self):
+        piece = tube(46, 4, 200).mesh()
+        even = Fitting(piece, Question("forearm", "left", PERSON, "split")).answer()
+        wide = Fitting(piece, Question("forearm", "left", PERSON, "split", scale=(1.2, 1.2, 1.0))).answer()
+        self.assertAlmostEqual(wide.room.least_mm - even.room.least_mm, 0.2 * 42, delta=3.5)
+        self.assertTrue(any("scaled apart by 20.0 %" in w for w in wide.warnings))
+        self.assertEqual(even.warnings, ())
+
+    def test_remedies_with_their_numbers(self):
+        asked = Question("forearm", "left", PERSON, layers=(Layer("suit", 1.0),))
+        told = Fitting(narrow_end(44.0), asked).answer()
+        self.assertFalse(told.way_in.passes)
+        self.assertLess(told.way_in.ring.at_mm, 22)
+        kinds = {r.kind: r for r in told.remedies}
+        self.assertEqual({"scale", "open", "split", "flare"}, set(kinds))
+        self.assertIn(f"{100 * max(kinds['scale'].change['scale']):.1f} %", kinds["scale"].text)
+        self.assertEqual(kinds["split"].change, {"way_in": "split"})
+        self.assertIn("failed print", kinds["flare"].text)
+        # The scale it names does mend it.
+        size = kinds["scale"].change["scale"]
+        mended = Fitting(narrow_end(44.0), Question("forearm", "left", PERSON, layers=(Layer("suit", 1.0),), scale=tuple(size))).answer()
+        self.assertTrue(mended.way_in.passes)
+
+    def test_no_heat_for_plastics_that_do_not_soften_low(self):
+        for material, flared in (("pla", True), ("abs", False)):
+            told = Fitting(narrow_end(44.0), Question("forearm", "left", PERSON, material=material)).answer()
+            self.assertEqual(any(r.kind == "flare" for r in told.remedies), flared, material)
+
+    def test_thin_walls_at_the_scale(self):
+        for wall, words in ((0.8, "under two lines"), (1.2, "less than 3 walls"), (3.0, None)):
+            told = Fitting(tube(70, 4, 200).mesh(), Question("forearm", "left", PERSON, thinnest_wall_mm=wall)).answer()
+            self.assertEqual([w for w in told.warnings if words and words in w] != [], words is not None, wall)
+
+    def test_the_curve_rises_and_knows_walls_and_volume(self):
+        piece = tube(60, 4, 200).mesh()
+        told = Fitting(piece, Question("forearm", "left", PERSON, thinnest_wall_mm=2.0)).answer()
+        self.assertEqual([p.scale for p in told.curve], list(CURVE))
+        rooms = [p.room_mm for p in told.curve]
+        self.assertEqual(rooms, sorted(rooms))
+        for point in told.curve:
+            self.assertAlmostEqual(point.wall_mm, 2.0 * point.scale)
+            self.assertAlmostEqual(point.volume_mm3, abs(piece.volume) * point.scale**3, delta=1)
+
+    def test_curves_are_read_between_and_beyond(self):
+        curve = [CurvePoint(1.0, 2.0, 1.0, 100.0), CurvePoint(1.1, 6.0, 1.1, 133.1)]
+        self.assertAlmostEqual(from_curve(curve, 1.05).room_mm, 4.0)
+        self.assertAlmostEqual(from_curve(curve, 1.05, 3.0).room_mm, 1.0)
+        thicker = [PaddingCurve(6.0, (CurvePoint(1.0, -1.0, 1.0, 100.0), CurvePoint(1.1, 3.0, 1.1, 133.1)))]
+        self.assertAlmostEqual(from_curve(curve, 1.05, 6.0, thicker).room_mm, 1.0)
+        self.assertAlmostEqual(from_curve(curve, 1.05, 3.0, thicker).room_mm, 2.5)
+        self.assertAlmostEqual(from_curve(curve, 1.05, 8.0, thicker).room_mm, -1.0)
+        self.assertIsNone(from_curve([], 1.0))
+
+    def test_words_for_the_tight_place(self):
+        piece, body = tube(60, 4, 200).mesh(), stand_in(PERSON)
+        for shift, word in (((9.0, 0.0, 0.0), "right side"), ((0.0, -9.0, 0.0), "back"), ((0.0, 9.0, 0.0), "front")):
+            told = Fitting(piece, Question("forearm", "left", PERSON, "split", shift_mm=shift), body).answer()
+            with self.subTest(shift):
+                self.assertTrue(told.where.endswith(word), told.where)
+
+    def test_everything_can_be_told_as_json(self):
+        told = Fitting(nautilus_helm(0.03), Question("head", wearer=PERSON, layers=(Layer("pad", 8.0),))).answer().as_dict()
+        again = json.loads(json.dumps(told, allow_nan=False))
+        self.assertEqual(again["site"], "head")
+        self.assertEqual(len(again["padding"]), 2)
+
+    def test_work_can_be_stopped(self):
+        class Enough(Exception):
+            pass
+
+        def stop(fraction: float, what: str) -> None:
+            if fraction > 0.3:
+                raise Enough
+
+        with self.assertRaises(Enough):
+            Fitting(tube(60, 4, 200).mesh(), Question("forearm", "left", PERSON)).answer(stop)
+
+
+class AScanInstead(unittest.TestCase):
+    def test_a_scanned_head_judges_like_the_stand_in_it_was_taken_from(self):
+        body = stand_in(PERSON)
+        turned = body.mesh.transformed(shifting(np.array([300.0, 0.0, 90.0])) @ scaling(0.1, 0.1, 0.1))
+        v = turned.vertices
+        bust = Mesh(v, turned.faces[(v[turned.faces][:, :, 2] > v[:, 2].max() - 30.0).all(axis=1)])
+        scan = take_scan(bust, "head")
+        self.assertEqual(scan.unit, "cm")
+        taken = measure_scan(scan).values
+        ready = scanned_head(scan.mesh, float(scan.mesh.bounds[1, 2]) - taken["chin_to_crown_mm"], taken["head_breadth_mm"])
+        asked = Question("head", wearer=PERSON, layers=(Layer("pad", 8.0),), scale=(1.12,) * 3)
+        helm = nautilus_helm(0.05)
+        by_scan, by_body = Fitting(helm, asked, ready=ready).answer(), Fitting(helm, asked, body).answer()
+        self.assertAlmostEqual(by_scan.room.least_mm, by_body.room.least_mm, delta=2.5)
+        self.assertEqual(by_scan.way_in.passes, by_body.way_in.passes)
