@@ -106,7 +106,10 @@ class OnBody:
         if self.crown_mm is not None:
             face = (skin.points[:, 2] < self.crown_mm - FACE_FROM * (self.crown_mm - self.low_mm)) & (skin.normals[:, 1] < 0.25)
             cap = skin.points[:, 2] > self.crown_mm - CAP_MM
+            # What faces up below the chin is shoulder, however short the neck.
+            shoulder = (skin.points[:, 2] < self.low_mm) & (skin.normals[:, 2] > 0.3)
             skin = replace(skin, bare=face & (skin.points[:, 1] < self.centre[1]), cap=cap)
+            skin = skin if beyond else skin.take(~shoulder)
         return skin
 
     @cached_property

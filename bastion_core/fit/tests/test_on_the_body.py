@@ -176,7 +176,8 @@ class OnPeople(unittest.TestCase):
         told = fitting.answer()
         read = from_curve(told.curve, 1.1, 2.0, told.padding)
         computed = Fitting(self.helm, Question("head", wearer=ODA, layers=(Layer("pad", 10.0),), scale=(1.1,) * 3)).answer()
-        self.assertAlmostEqual(read.room_mm, computed.room.least_mm, delta=1.2)
+        # Read off roughly found seats: within 2 mm.
+        self.assertAlmostEqual(read.room_mm, computed.room.least_mm, delta=2.0)
         self.assertIsNone(from_curve(told.curve, 3.0))
 
     def test_the_gauge_ring_is_the_piece_there(self):

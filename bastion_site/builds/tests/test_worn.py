@@ -121,3 +121,30 @@ class Worn(PieceCase):
         self.bring(tube(58, 3, 180, 64), "bracer-left")
         self.bring(tube(58, 3, 180, 64), "bracer-left")
         self.assertEqual(Derived.objects.filter(kind="fit").count(), 1)
+
+    def test_tables_of_the_trade(self):
+        told = self.client.get("/api/trade/").json()
+        self.assertEqual(told["ways_in"], ["over", "split", "plates", "open"])
+        self.assertIn("shin", told["sites"])
+        self.assertEqual(told["sites"][-1], "other")
+        self.assertEqual(told["layers"]["pad"], 8.0)
+        self.assertEqual(len(told["bays"]["board on a carrier"]), 3)
+
+    def test_a_piece_worn_nowhere_is_scaled_and_not_judged(self):
+        piece = self.bring(tube(58, 3, 180, 64), "trinket")
+        self.assertEqual((piece["site"], piece["fit"]["judged"], piece["files"]["fit"]), ("other", False, None))
+        self.assertEqual(piece["usual"], {"worn": False, "way_in": ""})
+        self.assertEqual(self.client.get(f"/api/pieces/{piece['id']}/what-if/", {"scale": 1.0}).status_code, 409)
+        self.assertEqual(self.client.get(f"/api/builds/{self.build.id}/suit/").json()["rows"], [])
+        # Told where it goes, it is judged.
+        worn = self.changed(piece, site="forearm", side="right")
+        self.assertTrue(worn["fit"]["judged"])
+
+    def test_a_mirrored_twin_is_judged_on_the_other_side(self):
+        piece = self.bring(tube(58, 3, 180, 64), "bracer-left")
+        twin = self.client.post(f"/api/pieces/{piece['id']}/mirror/").json()
+        work_off()
+        twin = self.told(twin["id"])
+        self.assertEqual((twin["side"], twin["fit"]["judged"]), ("right", True))
+        rooms = [p["fit_data"]["answer"]["room"]["least_mm"] for p in (piece, twin)]
+        self.assertAlmostEqual(*rooms, delta=1.5)
