@@ -206,7 +206,7 @@ class Fitting:
             else:
                 # The fine place must not depend on what was asked before: it begins anew each time.
                 near = self._seated(scale, None) if fine else self._nearest_seat(scale)
-                self._seats[key] = self._seated(scale, near, 1500 if fine else 360)
+                self._seats[key] = self._seated(scale, near, 1200 if fine else 360)
         return self._seats[key]
 
     def _seated(self, scale: Scale, near: Placed | None, count: int = 360) -> Placed:
@@ -299,8 +299,12 @@ class Fitting:
             curve = _lifted(curve, off)
             padding = tuple(replace(p, points=_lifted(p.points, off)) for p in padding)
         marks, least = self._marks(room.least_mm, for_room, for_passing, bays)
-        passing = way_in.least_mm if way_in.kind == "over" else None
+        passing = way_in.least_mm if way_in.passes or way_in.least_mm is not None else -np.inf
         margin = room.least_mm if self.seating.goes_round or q.as_placed else None
+        # What goes inside has to fit too: the tightest of all decides.
+        pressing = [-50.0 if b.meets else b.room_body_mm for b in bays]
+        if pressing:
+            margin = min(pressing if margin is None else [margin, *pressing])
         judged = margin is not None or passing is not None
         sure = probability(margin, passing, self.where, self.wearer, q.side) if judged else None
         better = tuple(next_measurements(margin, passing, self.where, self.wearer, q.side, self.guessed))[:3] if judged else ()

@@ -11,6 +11,7 @@ from bastion_core.errors import RecipeProblem
 from bastion_core.fit.layers import Layer, thickness
 from bastion_core.fit.onbody import OnBody
 from bastion_core.fit.room import Placed
+from bastion_core.fit.way_in import least_root
 from bastion_core.geometry.mesh import Floats, Mesh
 
 _CP = "common practice, no source"
@@ -140,8 +141,8 @@ class _Space:
         distance, _ = self.piece.rays.first_hits(self.placed.to_piece(origin), along / stretch[:, None])
         return np.asarray(distance / stretch)
 
-    def settle(self, bay: Bay, direction: Floats) -> tuple[Floats, Floats, float, float] | None:
-        """The box pushed out along ``direction`` against the shell: middle, axes, room to the body, room to the shell."""
+    def settle(self, bay: Bay, direction: Floats) -> tuple[Floats, Floats, Floats, float] | None:
+        """The box pushed out along ``direction`` against the shell: middle, axes, points over it (98, 3), room to the shell."""
         out = direction / np.linalg.norm(direction)
         at = self.middle + out * 1.0
         hit = self.out_to_shell(at[None], out[None])[0]
@@ -158,10 +159,11 @@ class _Space:
             return None
         centre = self.middle + out * (float(reach.min()) - SHELL_CLEAR_MM - size[2] / 2)
         points = centre + face @ axes
-        return centre, axes, self.from_body(points), self.from_shell(centre, points)
+        return centre, axes, points, self.from_shell(centre, points)
 
-    def from_body(self, points: Floats) -> float:
-        """Least room (mm) from box points to the body and its layers."""
+    def from_body(self, boxes: Sequence[Floats]) -> list[float]:
+        """For each box's points (n, 3) the least room (mm) to the body and its layers; asked together, as the body's tree is built anew each time."""
+        points = np.concatenate(boxes)
         mesh = self.body.mesh
         signed, _, closest, _ = igl.signed_distance(
             points, mesh.vertices, mesh.faces, sign_type=igl.SIGNED_DISTANCE_TYPE_FAST_WINDING_NUMBER
@@ -170,7 +172,9 @@ class _Space:
         away = points - np.asarray(closest)
         away = np.where(signed[:, None] < 0, -away, away)
         normals = away / np.maximum(np.linalg.norm(away, axis=1), 1e-9)[:, None]
-        return float((signed - thickness(self.layers, normals)).min())
+        room = signed - thickness(self.layers, normals)
+        ends = np.cumsum([len(b) for b in boxes])[:-1]
+        return [float(part.min()) for part in np.split(room, ends)]
 
     def from_shell(self, centre: Floats, points: Floats) -> float:
         """Least room from the box's middle out to the shell beyond its surface points; negative where the shell cuts into it."""
@@ -205,11 +209,9 @@ def _directions(space: _Space, bay: Bay) -> list[tuple[str, Floats]]:
 
 def _place(space: _Space, bay: Bay, others: Sequence[BayFit]) -> BayFit:
     best: tuple[float, BayFit] | None = None
-    for place, direction in _directions(space, bay):
-        settled = space.settle(bay, direction)
-        if settled is None:
-            continue
-        centre, axes, body_room, shell_room = settled
+    settled = [(place, told) for place, direction in _directions(space, bay) if (told := space.settle(bay, direction)) is not None]
+    rooms = space.from_body([told[2] for _, told in settled]) if settled else []
+    for (place, (centre, axes, _points, shell_room)), body_room in zip(settled, rooms, strict=True):
         meets = next((o.name for o in others if _overlap(centre, axes, bay.size_mm, o)), "")
         # Most room to the body, among the places that another bay leaves free and the shell lets in.
         worst = body_room - (1000.0 if meets else 0.0) - (100.0 if shell_room < -0.05 else 0.0)
@@ -250,23 +252,20 @@ def _with_need(piece: Mesh, placed: Placed, body: OnBody, layers: Sequence[Layer
     if fit.text:
         return fit
     direction = np.array(fit.centre_mm) - _Space(piece, placed, body, layers).middle
-    low, high = 1.0, 1.6
 
-    def free(factor: float) -> bool:
+    def room(factor: float) -> float:
         scale = tuple(v * factor for v in placed.scale)
         middle = piece.bounds.mean(axis=0)
-        # The piece stays where it rests: a helmet's dome on the crown, anything else about its middle.
+        # The piece stays about its middle.
         kept = np.array(placed.offset_mm) + middle * placed.scale - middle * np.array(scale)
-        grown = Placed((scale[0], scale[1], scale[2]), _three(kept))
-        settled = _Space(piece, grown, body, layers).settle(bay, direction)
-        return settled is not None and settled[2] >= 0 and settled[3] >= -0.05
+        grown = _Space(piece, Placed((scale[0], scale[1], scale[2]), _three(kept)), body, layers)
+        settled = grown.settle(bay, direction)
+        if settled is None or settled[3] < -0.05:
+            return -50.0
+        return grown.from_body([settled[2]])[0]
 
-    needs = None
-    if free(high):
-        while high - low > 5e-4:
-            middle = (low + high) / 2
-            low, high = (low, middle) if free(middle) else (middle, high)
-        needs = float(max(placed.scale) * high)
+    root = least_root(room, 1.0, 1.6, 5e-4)
+    needs = None if root is None else float(max(placed.scale) * root)
     short = -min(fit.room_body_mm, fit.room_shell_mm)
     way = f"scale {100 * needs:.1f} %" if needs else "a thinner one"
     return replace(
