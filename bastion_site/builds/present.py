@@ -61,8 +61,8 @@ def row(piece: Piece, chain: Chain, job: Job | None, spools: list[Spool]) -> dic
 
 def _taken(piece: Piece, wearer) -> dict:
     """How many of the measurements this piece hangs on are taken."""
-    needs = needs_of(piece)
-    return {"taken": sum(wearer.core().get(k, piece.side) is not None for k in needs), "of": len(needs)}
+    needs, core = needs_of(piece), wearer.core()
+    return {"taken": sum(core.get(k, piece.side) is not None for k in needs), "of": len(needs)}
 
 
 def detail(piece: Piece, chain: Chain, job: Job | None, spools: list[Spool]) -> dict:
