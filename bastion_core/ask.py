@@ -2,7 +2,6 @@
 
 import argparse
 import json
-from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -164,7 +163,7 @@ def ask_fit(options: argparse.Namespace, progress: Progress = silent) -> tuple[F
         if stretch is not None:
             turns = best_turn(simplified(piece, _TURN_TRIANGLES), stretch, where, layers)
             piece, solid = standing(piece, turns), upright(solid, turns)
-    fitting = Fitting(piece, replace(question), body, ready)
+    fitting = Fitting(piece, question, body, ready)
     return fitting, fitting.answer(span(progress, 0.4, 1.0)), solid
 
 

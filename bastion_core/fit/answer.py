@@ -582,10 +582,3 @@ def from_curve(
     walls = [p.wall_mm for p in curve if p.wall_mm is not None]
     wall = float(np.interp(scale, sizes, walls)) if len(walls) == len(sizes) else None
     return CurvePoint(scale, room, wall, float(np.interp(scale, sizes, [p.volume_mm3 for p in curve])))
-
-
-def fit_piece(
-    piece: Mesh, question: Question, body: Body | None = None, ready: OnBody | None = None, progress: Progress = silent
-) -> Answer:
-    """The whole answer for an upright piece (mm, scale 1). Raises RecipeProblem when it cannot be judged."""
-    return Fitting(piece, question, body, ready).answer(progress)

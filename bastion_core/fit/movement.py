@@ -82,7 +82,7 @@ def sight(piece: Mesh, placed: Placed, body: OnBody, chin_to_crown_mm: float) ->
     height = body.crown_mm - EYES_BELOW_CROWN * chin_to_crown_mm
     face = v[(np.abs(v[:, 2] - height) < 10) & (np.abs(v[:, 0]) < 45) & (np.abs(v[:, 0]) > 18)]
     front = float(face[:, 1].min()) if len(face) else float(v[:, 1].min()) + 20
-    sides, ups = np.arange(-95.0, 96.0, 5.0), np.arange(50.0, -71.0, -5.0)
+    sides, ups = np.arange(-_FREE_SIDE_DEG, _FREE_SIDE_DEG + 1, 5.0), np.arange(_FREE_UP_DEG, -_FREE_DOWN_DEG - 1, -5.0)
     grid_side, grid_up = np.meshgrid(np.radians(sides), np.radians(ups))
     # Positive sides are the wearer's left, which is +x.
     ahead = np.column_stack(
@@ -129,18 +129,3 @@ def sight_verdict(seen: Sight) -> tuple[str, str]:
     if seen.down_deg < LEAST_DOWN_DEG or sides < LEAST_SIDE_DEG:
         return "tight", f"{told} Steps and people beside the wearer go unseen: widen the opening, or walk with a handler."
     return "holds", told
-
-
-__all__ = [
-    "LEAST_DOWN_DEG",
-    "LEAST_SIDE_DEG",
-    "_FREE_DOWN_DEG",
-    "_FREE_SIDE_DEG",
-    "_FREE_UP_DEG",
-    "Bend",
-    "Sight",
-    "bend",
-    "least_angle_deg",
-    "sight",
-    "sight_verdict",
-]  # fmt: skip
