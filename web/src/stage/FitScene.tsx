@@ -1,12 +1,11 @@
 /** A piece on its wearer: the skin coloured by the room it has, the piece see-through, what lies inside, the tight ring. */
-import Box from "@mui/material/Box";
 import { useTheme } from "@mui/material/styles";
-import { OrbitControls } from "@react-three/drei";
-import { Canvas, useLoader, useThree, type ThreeEvent } from "@react-three/fiber";
-import { Suspense, useEffect, useMemo } from "react";
+import { useLoader, useThree, type ThreeEvent } from "@react-three/fiber";
+import { useEffect, useMemo } from "react";
 import * as THREE from "three";
 import { GLTFLoader } from "three/examples/jsm/loaders/GLTFLoader.js";
 import type { Inks } from "../theme/theme";
+import { Frame3D } from "./Frame3D";
 
 export interface FitSceneProps {
   file: string;
@@ -27,18 +26,9 @@ const FAR_MM = 39;
 export default function FitScene(props: FitSceneProps) {
   const { inks } = useTheme().palette;
   return (
-    <Box sx={{ position: "absolute", inset: 0 }} role="img" aria-label={props.label}>
-      <Canvas frameloop="demand" dpr={[1, 1.5]} camera={{ fov: 32, near: 1, far: 20000, up: [0, 0, 1], position: [-400, -800, 380] }}>
-        <color attach="background" args={[inks.paper]} />
-        <hemisphereLight args={["#ffffff", "#8a7f6a", 1.6]} />
-        <directionalLight position={[-600, -900, 1200]} intensity={1.4} />
-        <directionalLight position={[900, 400, 300]} intensity={0.5} />
-        <Suspense fallback={null}>
-          <Worn {...props} inks={inks} />
-        </Suspense>
-        <OrbitControls makeDefault enableDamping={false} />
-      </Canvas>
-    </Box>
+    <Frame3D label={props.label}>
+      <Worn {...props} inks={inks} />
+    </Frame3D>
   );
 }
 

@@ -1,11 +1,10 @@
 /** A stood-up scan on which three places are touched, to stand it up for sure. */
-import Box from "@mui/material/Box";
 import { useTheme } from "@mui/material/styles";
-import { OrbitControls } from "@react-three/drei";
-import { Canvas, useLoader, useThree, type ThreeEvent } from "@react-three/fiber";
-import { Suspense, useEffect, useMemo } from "react";
+import { useLoader, useThree, type ThreeEvent } from "@react-three/fiber";
+import { useEffect, useMemo } from "react";
 import * as THREE from "three";
 import { GLTFLoader } from "three/examples/jsm/loaders/GLTFLoader.js";
+import { Frame3D } from "./Frame3D";
 
 interface Props {
   file: string;
@@ -17,17 +16,9 @@ interface Props {
 export default function ScanStage(props: Props) {
   const { inks } = useTheme().palette;
   return (
-    <Box sx={{ height: 320, position: "relative" }} role="img" aria-label={props.label}>
-      <Canvas frameloop="demand" dpr={[1, 1.5]} camera={{ fov: 32, near: 1, far: 20000, up: [0, 0, 1], position: [-200, -900, 300] }}>
-        <color attach="background" args={[inks.paper]} />
-        <hemisphereLight args={["#ffffff", "#8a7f6a", 1.6]} />
-        <directionalLight position={[-600, -900, 1200]} intensity={1.4} />
-        <Suspense fallback={null}>
-          <Standing {...props} skin={inks.parts[1]} mark={inks.chosen} />
-        </Suspense>
-        <OrbitControls makeDefault enableDamping={false} />
-      </Canvas>
-    </Box>
+    <Frame3D label={props.label} height={320}>
+      <Standing {...props} skin={inks.parts[1]} mark={inks.chosen} />
+    </Frame3D>
   );
 }
 

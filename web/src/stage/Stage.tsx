@@ -1,11 +1,10 @@
 /** The stage: a piece or its parts in three dimensions, with the planes that cut it. One component for all stations. */
-import Box from "@mui/material/Box";
 import { useTheme } from "@mui/material/styles";
-import { OrbitControls } from "@react-three/drei";
-import { Canvas, useLoader, useThree } from "@react-three/fiber";
-import { Suspense, useEffect, useMemo, useRef } from "react";
+import { useLoader, useThree } from "@react-three/fiber";
+import { useEffect, useMemo, useRef } from "react";
 import * as THREE from "three";
 import { GLTFLoader } from "three/examples/jsm/loaders/GLTFLoader.js";
+import { Frame3D } from "./Frame3D";
 import { PlaneHandle, type StagePlane } from "./PlaneHandle";
 
 export interface StageProps {
@@ -40,20 +39,10 @@ declare global {
 }
 
 export default function Stage(props: StageProps) {
-  const { inks } = useTheme().palette;
   return (
-    <Box sx={{ position: "absolute", inset: 0 }} role="img" aria-label={props.label}>
-      <Canvas frameloop="demand" dpr={[1, 1.5]} camera={{ fov: 32, near: 1, far: 20000, up: [0, 0, 1], position: [-400, -800, 380] }}>
-        <color attach="background" args={[inks.paper]} />
-        <hemisphereLight args={["#ffffff", "#8a7f6a", 1.5]} />
-        <directionalLight position={[-600, -900, 1200]} intensity={1.7} />
-        <directionalLight position={[900, 400, 300]} intensity={0.5} />
-        <Suspense fallback={null}>
-          <Model {...props} />
-        </Suspense>
-        <OrbitControls makeDefault enableDamping={false} />
-      </Canvas>
-    </Box>
+    <Frame3D label={props.label}>
+      <Model {...props} />
+    </Frame3D>
   );
 }
 
