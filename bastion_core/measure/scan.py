@@ -12,6 +12,8 @@ from bastion_core.geometry.section import Loop, level_loops, loops
 from bastion_core.measure.landmarks import SIDES, Landmarks, Limb, across, chin_height, find_landmarks, leg_at, trunk_at
 from bastion_core.measure.readings import usual_sd_mm
 
+_ROUGH_MM = {"chin_to_crown_mm": 8.0, "heel_instep_girth_mm": 10.0, "upper_arm_length_mm": 15.0, "forearm_length_mm": 15.0}
+"""Doubt of what hangs on a chin, a heel or a joint that noise hides; as seen on the simulated scanner's heads and on turned bodies."""
 _SIDE_SHOWN = 0.005
 """Left and right further apart than this share are told apart; nearer ones are one measurement."""
 
@@ -29,7 +31,9 @@ class Taken:
 
     def as_dict(self) -> dict[str, dict[str, float]]:
         """Value and doubt of each, as JSON tells it."""
-        return {k: {"value": round(v, 1), "sd": round(usual_sd_mm(k, v, "scan"), 2)} for k, v in self.values.items()}
+        return {
+            k: {"value": round(v, 1), "sd": round(max(usual_sd_mm(k, v, "scan"), _ROUGH_MM.get(k, 0.0)), 2)} for k, v in self.values.items()
+        }
 
 
 def tape(mesh: Mesh, centre: Floats, direction: Floats, tilt_deg: float = 0.0) -> Loop | None:

@@ -1,4 +1,5 @@
 /** Who wears this piece: their sheet, scans and links, opened from the piece's row. */
+import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
 import { useState, type ReactNode } from "react";
@@ -26,8 +27,11 @@ export function MeasureStation({ piece, change, children }: StationProps & { chi
         note={wearer.waiting ? `${wearer.waiting} sent in, waiting` : ""}
       />
       {view === "Sheet" && <Sheet key={wearer.id} wearer={wearer} build={piece.build} />}
-      {view === "Scan" && <Scans wearer={wearer.id} />}
-      {view === "Link" && <Links wearer={wearer.id} build={piece.build} />}
+      {view !== "Sheet" && (
+        <Box sx={{ flex: 1, minHeight: 0, overflowY: "auto" }}>
+          {view === "Scan" ? <Scans wearer={wearer.id} /> : <Links wearer={wearer.id} build={piece.build} />}
+        </Box>
+      )}
     </>
   ) : (
     <Typography sx={{ p: 3 }}>
