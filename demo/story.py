@@ -86,7 +86,7 @@ PIECES: tuple[DemoPiece, ...] = (
     DemoPiece(
         "nautilus-helm",
         "Nautilus helm, signal",
-        {"site": "head", "scale": [1.07, 1.07, 1.07], "bays": [BOARD], "note": "Fits bare; the signal board has no place at the nape."},
+        {"site": "head", "scale": [1.07, 1.07, 1.07], "bays": [BOARD], "note": "Fits bare, but the signal board has no place at the nape."},
     ),
     DemoPiece(
         "nautilus-helm",
