@@ -582,3 +582,8 @@ def from_curve(
     walls = [p.wall_mm for p in curve if p.wall_mm is not None]
     wall = float(np.interp(scale, sizes, walls)) if len(walls) == len(sizes) else None
     return CurvePoint(scale, room, wall, float(np.interp(scale, sizes, [p.volume_mm3 for p in curve])))
+
+
+def filament_at(now_g: float, now: CurvePoint, other: CurvePoint) -> float:
+    """About what another scale takes (g): thin shells print nearly solid, so filament goes with their volume; common practice, no source."""
+    return now_g * other.volume_mm3 / now.volume_mm3

@@ -18,7 +18,7 @@ from rest_framework.parsers import FormParser, MultiPartParser
 from rest_framework.response import Response
 
 from bastion_core.errors import FileProblem, RecipeProblem
-from bastion_core.fit.answer import CurvePoint, PaddingCurve, from_curve
+from bastion_core.fit.answer import CurvePoint, PaddingCurve, filament_at, from_curve
 from bastion_core.fit.bays import KINDS as BAY_KINDS
 from bastion_core.fit.bays import PLACES
 from bastion_core.fit.gauge import RING_MM
@@ -634,6 +634,7 @@ class WhatIfSerializer(serializers.Serializer):
     pad_mm = serializers.FloatField()
     room_mm = serializers.FloatField()
     wall_mm = serializers.FloatField(allow_null=True)
+    filament_g = serializers.FloatField(allow_null=True)
     met = serializers.ListField(child=serializers.CharField())
 
 
@@ -783,8 +784,12 @@ class PieceView(mixins.RetrieveModelMixin, mixins.DestroyModelMixin, viewsets.Ge
         point = from_curve(curve, scale, pad - piece.pad_mm if piece.site == "head" else 0.0, others)
         if point is None:
             raise RecipeProblem("That scale lies outside the curve (85 to 140 %). Set it, and it is computed.")
+        now, printed = from_curve(curve, max(fit.summary["scale"])), Chain.of(piece).shown("print")
+        grams = filament_at(printed.summary["filament_g"], now, point) if now and printed else None
         met = [m["rule"] for m in answer["marks"] if scale >= m["scale"] - 1e-4]
-        return Response({"scale": scale, "pad_mm": pad, "room_mm": point.room_mm, "wall_mm": point.wall_mm, "met": met})
+        return Response(
+            {"scale": scale, "pad_mm": pad, "room_mm": point.room_mm, "wall_mm": point.wall_mm, "filament_g": grams, "met": met}
+        )
 
     @extend_schema(
         responses={(200, "model/stl"): OpenApiTypes.BINARY},

@@ -42,6 +42,8 @@ class Worn(PieceCase):
 
         told = self.client.get(f"/api/pieces/{piece['id']}/what-if/", {"scale": 0.86}).json()
         self.assertLess(told["room_mm"], answer["room"]["least_mm"])
+        shrunk = (0.86 / piece["fit"]["scale"][0]) ** 3
+        self.assertAlmostEqual(told["filament_g"] / piece["print"]["filament_g"], shrunk, delta=0.03)
         self.assertEqual(self.client.get(f"/api/pieces/{piece['id']}/what-if/", {"scale": 7}).status_code, 400)
         self.assertEqual(self.client.get(f"/api/pieces/{piece['id']}/what-if/", {"scale": "x"}).status_code, 400)
 

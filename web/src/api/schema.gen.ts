@@ -2022,6 +2022,8 @@ export interface components {
             room_mm: number;
             /** Format: double */
             wall_mm: number | null;
+            /** Format: double */
+            filament_g: number | null;
             met: string[];
         };
         /**

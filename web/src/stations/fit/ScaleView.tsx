@@ -62,7 +62,7 @@ export function ScaleView({ piece, answer, change }: Props) {
             Least room {answer.room.least_mm === null ? "" : `${units.length(answer.room.least_mm, 1)} → `}
             <b>{units.length(told.room_mm, 1)}</b>
             {told.wall_mm !== null && `; thinnest wall ${units.length(told.wall_mm, 2)}`}
-            {grams && `; about ${units.grams(grams)} → ${units.grams(grams * (told.scale / now) ** 3)}`}
+            {grams && told.filament_g !== null && `; about ${units.grams(grams)} → ${units.grams(told.filament_g)}`}
           </Typography>
           <Typography variant="body2" color="text.secondary">
             {answer.marks.length > 0 &&
