@@ -3,6 +3,7 @@
 import copy
 from collections.abc import Sequence
 from dataclasses import asdict, dataclass, field, replace
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -13,11 +14,11 @@ from bastion_core.fit.doubt import Better, next_measurements, probability
 from bastion_core.fit.layers import Layer, checked, on_the_way, thickness
 from bastion_core.fit.movement import Bend, Sight, bend, sight, sight_verdict
 from bastion_core.fit.onbody import OnBody, Skin, as_it_came, on_body
-from bastion_core.fit.room import Placed, Room, room_of
+from bastion_core.fit.room import Placed, Room, covered, gaps, room_of
 from bastion_core.fit.scale import LEAST_SCALE, LINE_WIDTH_MM, MOST_SCALE, check_scale
 from bastion_core.fit.seat import Scale, Seating, kind_of, seat
 from bastion_core.fit.sites import Site, site
-from bastion_core.fit.way_in import WayIn, judge_way_in, least_root, openings, scale_that_passes
+from bastion_core.fit.way_in import Opening, WayIn, judge_way_in, least_root, openings, scale_that_passes
 from bastion_core.geometry.mesh import Floats, Mesh
 from bastion_core.geometry.section import hull_of, level_loops
 from bastion_core.measure.body import Body, stand_in
@@ -25,6 +26,8 @@ from bastion_core.measure.wearer import Wearer
 from bastion_core.progress import Progress, silent, span
 
 SKIN_POINTS = 10_000
+_SPREAD_POINTS, _TIGHT_POINTS = 400, 800
+"""Points of the skin by which a seat is found: spread over it, and about its tightest place."""
 CURVE = tuple(round(0.85 + 0.05 * k, 2) for k in range(12))
 """Scales at which the curve is known, as multiples of the file's size: from 85 to 140 %."""
 PADDING_STEPS_MM, PADDING_SIZES = (-6.0, 6.0), (0.85, 0.95, 1.05, 1.15, 1.25, 1.4)
@@ -177,6 +180,11 @@ class Fitting:
         self._seats: dict[tuple[Scale, bool], Placed] = {}
         self._room_scale: list[float | None] = []
 
+    @cached_property
+    def openings(self) -> list[Opening]:
+        """The piece's inside at many levels, at scale 1."""
+        return openings(self.piece)
+
     def _skin(self) -> Skin:
         """Points of the stretch the piece can touch; of a body as it came, those near the piece."""
         mesh = self.body.mesh
@@ -205,12 +213,13 @@ class Fitting:
                 self._seats[key] = Placed(scale, (float(offset[0]), float(offset[1]), float(offset[2])))
             else:
                 # The fine place must not depend on what was asked before: it begins anew each time.
-                near = self._seated(scale, None) if fine else self._nearest_seat(scale)
-                self._seats[key] = self._seated(scale, near, 1200 if fine else 360)
+                near = self._seated(scale, None, self._thinned(_SPREAD_POINTS)) if fine else self._nearest_seat(scale)
+                near = near or self._seated(scale, None, self._thinned(_SPREAD_POINTS))
+                self._seats[key] = self._seated(scale, near, self._tight_skin(near))
         return self._seats[key]
 
-    def _seated(self, scale: Scale, near: Placed | None, count: int = 360) -> Placed:
-        return seat(self.piece, self.body, self.seating, scale, self.question.layers, self._thinned(count), near, self.skin)
+    def _seated(self, scale: Scale, near: Placed | None, skin: Skin) -> Placed:
+        return seat(self.piece, self.body, self.seating, scale, self.question.layers, skin, near, self.skin)
 
     def _nearest_seat(self, scale: Scale) -> Placed | None:
         near = min(self._seats, key=lambda k: abs(k[0][0] - scale[0]), default=None)
@@ -218,6 +227,18 @@ class Fitting:
 
     def _thinned(self, count: int) -> Skin:
         return self.skin.take(slice(None, None, max(1, len(self.skin.points) // count)))
+
+    def _tight_skin(self, near: Placed) -> Skin:
+        """The skin that decides a seat near ``near``: all of the tightest, and some spread over the rest.
+
+        Spread points alone miss the tightest place by millimetres, and each side of the body by others.
+        """
+        out = gaps(self.piece, near, self.skin) - self.skin.layers_mm(self.question.layers)
+        out[~covered(self.piece, near, self.skin)] = np.inf
+        keep = np.zeros(len(out), bool)
+        keep[:: max(1, len(out) // _SPREAD_POINTS)] = True
+        keep[np.argsort(out, kind="stable")[:_TIGHT_POINTS]] = True
+        return self.skin.take(keep)
 
     def room(self, scale: Scale, exact: bool = True) -> Room:
         """The room map at a scale."""
@@ -239,6 +260,13 @@ class Fitting:
         """The same fitting at another uniform scale; what was found for all scales is kept."""
         other = copy.copy(self)
         other.question = replace(self.question, scale=scale)
+        return other
+
+    def _with_layers(self, layers: tuple[Layer, ...]) -> "Fitting":
+        """The same piece on the same body over other layers, to be seated anew."""
+        other = copy.copy(self)
+        other.question = replace(self.question, layers=layers)
+        other._seats, other._room_scale = {}, []
         return other
 
     def least_scale_for_room(self) -> float | None:
@@ -286,7 +314,7 @@ class Fitting:
         for_room, way_in, for_passing, bays = self._bounds(placed, span(progress, 0.25, 0.7))
         worn = on_the_way(q.layers)
         progress(0.7, "moving and seeing")
-        bent = None if self.body.whole else bend(q.site, q.side, self.wearer, openings(self.piece), q.scale, worn)
+        bent = None if self.body.whole else bend(q.site, q.side, self.wearer, self.openings, q.scale, worn)
         seen = None
         if self.where.part == "head" and self.body.crown_mm is not None:
             seen = sight(self.piece, placed, self.body, self.wearer.get("chin_to_crown_mm") or 226.0)
@@ -332,8 +360,8 @@ class Fitting:
         for_room = self.least_scale_for_room()
         progress(0.5, "the way in")
         worn = on_the_way(q.layers)
-        way_in = judge_way_in(self.piece, placed, self.body, self.where, q.way_in or self.where.way_in, worn, q.give_mm)
-        for_passing = scale_that_passes(self.piece, placed, self.body, self.where, way_in, worn, q.give_mm)
+        way_in = judge_way_in(self.piece, placed, self.body, self.where, q.way_in or self.where.way_in, worn, q.give_mm, self.openings)
+        for_passing = scale_that_passes(self.piece, placed, self.body, self.where, way_in, worn, q.give_mm, self.openings)
         way_in = replace(way_in, needs_scale=None if way_in.passes else for_passing)
         progress(0.8, "placing what goes inside")
         return for_room, way_in, for_passing, tuple(place_bays(self.piece, placed, self.body, q.layers, q.bays))
@@ -370,8 +398,7 @@ class Fitting:
                 if more > 0
                 else tuple(replace(x, thickness_mm=max(x.thickness_mm + more, 0.0)) if x.name == "pad" else x for x in self.question.layers)
             )
-            other = Fitting(self.piece, replace(self.question, layers=layers), ready=self.body)
-            points = other._curve(span(progress, index / 2, (index + 1) / 2), PADDING_SIZES)
+            points = self._with_layers(layers)._curve(span(progress, index / 2, (index + 1) / 2), PADDING_SIZES)
             told.append(PaddingCurve(more, points))
         return tuple(told)
 

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from bastion_core.fit.layers import Layer
 from bastion_core.fit.onbody import Skin
-from bastion_core.geometry.mesh import Floats, Mesh
+from bastion_core.geometry.mesh import Floats, Ints, Mesh
 
 _START_DEPTH = 0.5
 """Rays begin this share of the body's depth behind the skin, so that a shell inside the body is met too."""
@@ -82,6 +82,11 @@ class Room:
 
 def gaps(piece: Mesh, placed: Placed, skin: Skin) -> Floats:
     """(n,): way from each skin point straight out to the shell, mm; negative when the shell lies inside; inf where there is none."""
+    return gaps_and_faces(piece, placed, skin)[0]
+
+
+def gaps_and_faces(piece: Mesh, placed: Placed, skin: Skin) -> tuple[Floats, Ints]:
+    """``gaps`` and the face of the piece (n,) that each ends on; -1 where there is none, or where the skin lies within the material."""
     scale = np.array(placed.scale)
     start = placed.to_piece(skin.points - skin.normals * (skin.depth_mm * _START_DEPTH)[:, None])
     along = skin.normals / scale
@@ -94,7 +99,7 @@ def gaps(piece: Mesh, placed: Placed, skin: Skin) -> Floats:
     hit = face >= 0
     leaving = np.zeros(len(face), bool)
     leaving[hit] = np.einsum("ij,ij->i", piece.area_vectors[face[hit]], along[hit]) > 0
-    return np.where(leaving, -skin.depth_mm * _START_DEPTH, out)
+    return np.where(leaving, -skin.depth_mm * _START_DEPTH, out), np.where(leaving, -1, face)
 
 
 _BESIDE_MM = 45.0

@@ -4,10 +4,11 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
+from scipy.optimize import linprog
 
 from bastion_core.fit.layers import Layer
 from bastion_core.fit.onbody import OnBody, Skin
-from bastion_core.fit.room import Placed, covered, gaps
+from bastion_core.fit.room import Placed, covered, gaps, gaps_and_faces
 from bastion_core.fit.sites import Site
 from bastion_core.geometry.mesh import Floats, Mesh
 from bastion_core.geometry.place import quarter_turns
@@ -92,16 +93,17 @@ def seat(
     if seating.rests_on_top:
         offset[2] = _hang(piece, crown, s, offset, layers)
     if seating.goes_round:
-        step = 12.0
+        step = 6 * _SETTLING_MM
         if near is not None:
             # Keep the place of the piece's middle over the body; only settle it anew.
             before = np.array(near.offset_mm) - np.array(seating.shift_mm) + piece.bounds.mean(axis=0) * np.array(near.scale)
             offset[:2] = (before - middle)[:2]
-            step = 2.0
+            # A helmet is held by its dome and finds the same place again; an open piece may not.
+            step = (0.75 if seating.rests_on_top else 1.0) * _SETTLING_MM
         offset = _most_room(piece, skin, s, offset, layers, step)
         if seating.rests_on_top:
             offset[2] = _hang(piece, crown, s, offset, layers)
-            offset = _most_room(piece, skin, s, offset, layers, 1.5)
+            offset = _most_room(piece, skin, s, offset, layers, 0.75 * _SETTLING_MM)
     else:
         offset = _push_on(piece, skin, s, offset, layers)
     offset = offset + np.array(seating.shift_mm)
@@ -152,45 +154,107 @@ def _tightness(piece: Mesh, skin: Skin, s: Floats, offset: Floats, less: Floats)
     return float(known.min() + 0.02 * _tenth(known)), known
 
 
-def _tightness_of_all(piece: Mesh, skin: Skin, s: Floats, offsets: Floats, less: Floats) -> Floats:
-    """``_tightness`` for several offsets (k, 3) at once, their rays cast together: moving the piece is moving the body the other way."""
-    count, n = len(offsets), len(skin.points)
-    points = (skin.points[None] + (offsets[0] - offsets)[:, None]).reshape(-1, 3)
-    placed = Placed((s[0], s[1], s[2]), (offsets[0][0], offsets[0][1], offsets[0][2]))
-    many = Skin(
-        points, np.tile(skin.normals, (count, 1)), np.tile(skin.depth_mm, count), np.tile(skin.bare, count), np.tile(skin.cap, count)
-    )
-    out = (gaps(piece, placed, many) - np.tile(less, count)).reshape(count, n)
-    out[~covered(piece, placed, many).reshape(count, n)] = np.inf
-    told = np.full(count, -np.inf)
-    for k in range(count):
-        known = out[k][np.isfinite(out[k])]
-        if len(known):
-            told[k] = known.min() + 0.02 * _tenth(known)
-    return told
+def _most_room(piece: Mesh, skin: Skin, s: Floats, offset: Floats, layers: Sequence[Layer], reach: float) -> Floats:
+    """Move level, at first by no more than ``reach`` mm at once, until the tightest place has the most room.
 
-
-def _most_room(piece: Mesh, skin: Skin, s: Floats, offset: Floats, layers: Sequence[Layer], step: float) -> Floats:
-    """Move level until the tightest place has the most room: a compass search, the best of eight directions, with halving steps."""
+    Each round takes every gap as going evenly with the move, as it does while its ray ends on the same flat face, and
+    solves for the move that leaves the most by linear programming; what does not come true shortens the next step.
+    """
     skin = skin.take(~skin.cap)
     less = skin.layers_mm(layers)
     begin = offset
-    best, _ = _tightness(piece, skin, s, offset, less)
-    while step > 0.08:
-        tried = offset + step * _COMPASS
-        # An open piece could be slid off the limb altogether: far from the middle costs.
-        values = _tightness_of_all(piece, skin, s, tried, less) - _FAR_COSTS * np.maximum(
-            np.linalg.norm(tried - begin, axis=1) - _FREE_MM, 0
-        )
-        index = int(np.argmax(values))
-        if values[index] > best + 1e-6:
-            best, offset = values[index], tried[index]
+    (here,) = _looked(piece, skin, s, offset[None], less)
+    best, looked_about = _worth(here[0], offset - begin), reach < _SETTLING_MM
+    for _ in range(_ROUNDS):
+        move = _best_move(here, offset - begin, reach) if reach > _LEAST_STEP_MM else None
+        if move is None:
+            if looked_about:
+                break
+            # Edges that come into and go out of sight leave false summits: look about once before it is settled.
+            looked_about, reach = True, _SETTLING_MM
+            tries = offset + _ABOUT
         else:
-            step /= 2
+            tries = (offset + move)[None]
+        seen = _looked(piece, skin, s, tries, less)
+        values = [_worth(room, tried - begin) for (room, _), tried in zip(seen, tries, strict=True)]
+        k = int(np.argmax(values))
+        if values[k] > best + 1e-6:
+            best, offset, here = values[k], tries[k], seen[k]
+        elif len(tries) > 1:
+            break
+        else:
+            reach = min(reach, float(np.linalg.norm(tries[0] - offset))) / 3
     return offset
 
 
 _COMPASS = np.array([[np.cos(a), np.sin(a), 0.0] for a in np.arange(8) * np.pi / 4])
+_SETTLING_MM, _ABOUT_MM = 2.0, (7.0, 3.0)
+_ABOUT = np.concatenate([step * _COMPASS for step in _ABOUT_MM])
+_ROUNDS, _LEAST_STEP_MM, _WORTH_A_STEP_MM = 24, 0.03, 0.01
+_STEEP = 0.25
+"""A ray that grazes its face tells little of what a move does: its slope is held to what it would be at this cosine."""
+_SPREAD = 0.02
+"""Weight of the mean room beside the tightest place's, so that what is left free is spread evenly."""
+_CIRCLE = np.array([[np.cos(a), np.sin(a)] for a in np.arange(16) * np.pi / 8])
+
+
+def _looked(piece: Mesh, skin: Skin, s: Floats, offsets: Floats, less: Floats) -> list[tuple[Floats, Floats]]:
+    """For each offset (m, 3) the rooms (k,) where there is a shell, and how each goes (k, 2) with a level move of the piece.
+
+    All rays are cast together: moving the piece is moving the body the other way.
+    """
+    count, n = len(offsets), len(skin.points)
+    points = (skin.points[None] + (offsets[0] - offsets)[:, None]).reshape(-1, 3)
+    many = Skin(points, *(np.concatenate([part] * count) for part in (skin.normals, skin.depth_mm, skin.bare, skin.cap)))
+    placed = Placed((s[0], s[1], s[2]), (offsets[0][0], offsets[0][1], offsets[0][2]))
+    out, face = gaps_and_faces(piece, placed, many)
+    known = np.isfinite(out) & covered(piece, placed, many)
+    slope = many.normals[:, :2].copy()
+    met = known & (face >= 0)
+    flat = piece.area_vectors[face[met]] / s
+    flat /= np.maximum(np.linalg.norm(flat, axis=1), 1e-12)[:, None]
+    along = np.einsum("ij,ij->i", flat, many.normals[met])
+    # Within the material nothing is known of faces: there the piece is taken to lie square to the skin.
+    slope[met] = flat[:, :2] / np.where(np.abs(along) < _STEEP, np.copysign(_STEEP, along), along)[:, None]
+    room = out - np.concatenate([less] * count)
+    parts = [slice(k * n, (k + 1) * n) for k in range(count)]
+    return [(room[part][known[part]], slope[part][known[part]]) for part in parts]
+
+
+def _worth(room: Floats, moved: Floats) -> float:
+    """What a place is worth: its tightest room, a little for the mean one, less for a place far from where it began."""
+    if not len(room):
+        return -np.inf
+    # An open piece could be slid off the limb altogether: far from the middle costs.
+    far = float((_CIRCLE @ moved[:2]).max()) - _FREE_MM
+    return float(room.min() + _SPREAD * np.minimum(room, _ENOUGH_MM).mean() - _FAR_COSTS * max(far, 0.0))
+
+
+def _best_move(here: tuple[Floats, Floats], moved: Floats, reach: float) -> Floats | None:
+    """(3,): the level move, no longer than ``reach`` along either axis, that would be worth most if every gap went evenly; None when it would be worth hardly anything."""
+    room, slope = here
+    if not len(room):
+        return None
+    # Only what could become the tightest has a say in it.
+    near = room < room.min() + 2 * reach * max(1.0, float(np.abs(slope).max())) + 1.0
+    rows = np.argsort(room)[: max(_RULING, 3)] if near.sum() > _RULING else np.flatnonzero(near)
+    mean = _SPREAD * slope[room < _ENOUGH_MM].sum(axis=0) / len(room)
+    # Unknown: move x, y, tightest room t, and how far beyond the free way f.
+    cost = np.array([-mean[0], -mean[1], -1.0, _FAR_COSTS])
+    tight = np.column_stack([-slope[rows], np.ones(len(rows)), np.zeros(len(rows))])
+    far = np.column_stack([_CIRCLE, np.zeros(len(_CIRCLE)), -np.ones(len(_CIRCLE))])
+    found = linprog(
+        cost, np.concatenate([tight, far]), np.concatenate([room[rows], _FREE_MM - _CIRCLE @ moved[:2]]),
+        bounds=[(-reach, reach), (-reach, reach), (None, None), (0, None)], method="highs",
+    )  # fmt: skip
+    if found.x is None or -found.fun - room.min() + _FAR_COSTS * max(float((_CIRCLE @ moved[:2]).max()) - _FREE_MM, 0.0) < _WORTH_A_STEP_MM:
+        return None
+    return np.array([found.x[0], found.x[1], 0.0])
+
+
+_RULING = 160
+_ENOUGH_MM = 30.0
+"""Room beyond this is no better than this much: far walls do not pull."""
 
 
 def _push_on(piece: Mesh, skin: Skin, s: Floats, offset: Floats, layers: Sequence[Layer]) -> Floats:

@@ -166,10 +166,14 @@ _FAN = np.array([[np.cos(a), np.sin(a)] for a in np.arange(_CORNERS) * 2 * np.pi
 _COMPASS = np.array([[np.cos(a), np.sin(a)] for a in np.arange(8) * np.pi / 4])
 
 
-def judge_way_in(piece: Mesh, placed: Placed, body: OnBody, where: Site, kind: str, worn_mm: float = 0.0, give_mm: float = 0.0) -> WayIn:
+def judge_way_in(
+    piece: Mesh, placed: Placed, body: OnBody, where: Site, kind: str, worn_mm: float = 0.0, give_mm: float = 0.0,
+    found: Sequence[Opening] | None = None,
+) -> WayIn:  # fmt: skip
     """Whether a seated piece can be put on.
 
-    ``worn_mm`` is what is worn underneath each side, ``give_mm`` how far skin gives way. RecipeProblem for an unknown kind.
+    ``worn_mm`` is what is worn underneath each side, ``give_mm`` how far skin gives way; ``found`` are the piece's openings
+    where they are known. RecipeProblem for an unknown kind.
     """
     if kind not in WAYS_IN:
         raise RecipeProblem(f"“{kind}” is no way in. Use one of {', '.join(WAYS_IN)}.")
@@ -180,7 +184,7 @@ def judge_way_in(piece: Mesh, placed: Placed, body: OnBody, where: Site, kind: s
             else "Front and back go on apart: nothing has to pass."
         )
         return WayIn(kind, True, None, None, None, words)
-    found = openings(piece)
+    found = openings(piece) if found is None else found
     if not found:
         return WayIn(kind, True, None, None, None, "No ring of it goes round the body: it is laid on.")
     extra = worn_mm - give_mm
@@ -255,12 +259,13 @@ def _tightest(
 
 
 def scale_that_passes(
-    piece: Mesh, placed: Placed, body: OnBody, where: Site, told: WayIn, worn_mm: float = 0.0, give_mm: float = 0.0
-) -> float | None:
+    piece: Mesh, placed: Placed, body: OnBody, where: Site, told: WayIn, worn_mm: float = 0.0, give_mm: float = 0.0,
+    found: Sequence[Opening] | None = None,
+) -> float | None:  # fmt: skip
     """The least scale at which a piece pulled over goes on; None where nothing has to pass, or no scale up to twice today's does."""
     if told.kind != "over" or told.ring is None:
         return None
-    rings = [o for o in openings(piece) if o.covered >= _RING_FROM]
+    rings = [o for o in (openings(piece) if found is None else found) if o.covered >= _RING_FROM]
     if not rings:
         return None
     crossings = body.crossings(told.ring.tilt_deg)

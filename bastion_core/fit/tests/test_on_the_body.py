@@ -15,6 +15,7 @@ from bastion_core.fit.gauge import gauge_ring
 from bastion_core.fit.layers import Layer, parse_layer, thickness
 from bastion_core.fit.movement import least_angle_deg
 from bastion_core.fit.onbody import as_it_came, on_body
+from bastion_core.fit.room import Placed, room_of
 from bastion_core.fit.seat import best_turn
 from bastion_core.fit.sites import guess_site, site
 from bastion_core.fit.suit import SuitPiece, bend_deg, suit_table
@@ -163,6 +164,28 @@ class OnPeople(unittest.TestCase):
         change = next(r.change for r in told.remedies if r.kind == "split")
         mended = Fitting(heron_greave(0.1), Question("shin", "left", wearer, change["way_in"], layers=(Layer("suit", 1.5),))).answer()
         self.assertEqual(mended.verdict, "holds", mended.reason)
+
+    def test_left_and_right_of_a_pair_agree(self):
+        """An open-backed greave has many seats that look alike from nearby: mirrored, it has to find the mirrored one."""
+        told = {}
+        for side, mirror in (("left", 1), ("right", -1)):
+            piece = heron_greave(0.1).transformed(scaling(mirror, 1, 1))
+            told[side] = Fitting(piece, Question("shin", side, ODA, "open", layers=(Layer("suit", 1.5),))).answer()
+        left, right = told["left"], told["right"]
+        self.assertAlmostEqual(left.room.least_mm, right.room.least_mm, delta=0.1)
+        self.assertAlmostEqual(left.least_scale, right.least_scale, delta=0.002)
+        mirrored = np.array(right.placed.offset_mm) * [-1, 1, 1]
+        np.testing.assert_allclose(left.placed.offset_mm, mirrored, atol=0.5)
+
+    def test_a_seat_has_the_most_room(self):
+        """No place within reach of it, tried one by one, has more room."""
+        fitting = Fitting(kelp_bracer(0.3), Question("forearm", "left", ODA))
+        there = fitting.placed((1.0, 1.0, 1.0))
+        best = fitting.room((1.0, 1.0, 1.0), False).least_mm
+        for dx, dy in ((x, y) for x in (-4, -1, 1, 4) for y in (-4, -1, 1, 4)):
+            moved = Placed(there.scale, (there.offset_mm[0] + dx, there.offset_mm[1] + dy, there.offset_mm[2]))
+            tried = room_of(fitting.piece, moved, fitting.skin, (), False).least_mm
+            self.assertLess(tried, best + 0.1, (dx, dy))
 
     def test_a_file_laid_down_any_way_stands_up_the_same(self):
         stretch = on_body(stand_in(ODA), site("head"))
