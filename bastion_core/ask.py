@@ -5,13 +5,13 @@ import json
 from pathlib import Path
 from typing import Any
 
-from bastion_core.errors import RecipeProblem
+from bastion_core.errors import MeshProblem, RecipeProblem
 from bastion_core.fit.answer import Answer, Fitting, Question
 from bastion_core.fit.bays import KINDS, parse_bay
 from bastion_core.fit.gauge import RING_MM, gauge_ring
 from bastion_core.fit.layers import parse_layer
-from bastion_core.fit.onbody import OnBody, as_it_came, on_body, scanned_head
-from bastion_core.fit.seat import best_turn, standing
+from bastion_core.fit.onbody import OnBody, as_it_came, on_body
+from bastion_core.fit.seat import best_turn, seat_turn, standing
 from bastion_core.fit.sites import BY_NAME, WAYS_IN, site
 from bastion_core.formats.glb import simplified
 from bastion_core.formats.reading import read_mesh
@@ -21,6 +21,7 @@ from bastion_core.geometry.mesh import Mesh
 from bastion_core.geometry.solid import Solid
 from bastion_core.measure.body import Body, Pose, stand_in
 from bastion_core.measure.predict import predict
+from bastion_core.measure.scanned import body_of_scan
 from bastion_core.measure.upright import KINDS as SCAN_KINDS
 from bastion_core.measure.upright import Scan, measure_scan, take_scan
 from bastion_core.measure.wearer import Wearer, read_wearer
@@ -30,8 +31,6 @@ from bastion_core.progress import Progress, silent, span
 from bastion_core.units import MM_PER_UNIT
 
 _TURN_TRIANGLES = 12_000
-_BODY_LONGEST_MM = 900.0
-"""A scan longer than this is a body's, a shorter one a head's."""
 
 
 def add_commands(commands: Any) -> None:
@@ -62,6 +61,10 @@ def add_commands(commands: Any) -> None:
     fit.add_argument("--bay", action="append", default=[], help=f"NAME=XxYxZ or NAME@PLACE=XxYxZ in mm, or one of: {', '.join(KINDS)}")
     fit.add_argument("--scale", type=float, default=1.0)
     fit.add_argument("--give", type=float, default=0.0, help="mm that skin gives way, each side")
+    fit.add_argument("--turn", type=float, nargs=3, default=(0.0, 0.0, 0.0), metavar="DEG", help="turn it in its seat about x, y and z")
+    fit.add_argument(
+        "--shift", type=float, nargs=3, default=(0.0, 0.0, 0.0), metavar="MM", help="move it from its seat to the left, to the back and up"
+    )
     fit.add_argument("--body", type=Path, help="scan to use instead of the stand-in body")
     fit.add_argument("--body-unit", choices=tuple(MM_PER_UNIT))
     fit.add_argument("--as-placed", action="store_true", help="the piece already lies in the body's coordinates")
@@ -126,20 +129,21 @@ def body_for(options: argparse.Namespace, wearer: Wearer | None, piece: Mesh) ->
         factor = MM_PER_UNIT[options.body_unit] if options.body_unit else source.mm_per_unit or 1.0
         mesh = Mesh(source.mesh.vertices * factor, source.mesh.faces)
         return None, as_it_came(mesh, where, piece.bounds), wearer
-    kind = "head" if where.part == "head" else "body"
-    scan = _read_scan(options.body, kind, options.body_unit)
-    taken = measure_scan(scan)
-    measured = {k: v["value"] for k, v in taken.as_dict().items()}
-    sds = {k: v["sd"] for k, v in taken.as_dict().items()}
-    known = Wearer(
-        wearer.name if wearer else "", wearer.sex if wearer else None, wearer.mass_kg if wearer else None,
-        (wearer.measurements if wearer else {}) | measured, (wearer.sds if wearer else {}) | sds,
-    )  # fmt: skip
-    if kind == "head":
-        chin = float(scan.mesh.bounds[1, 2]) - taken.values["chin_to_crown_mm"]
-        return None, scanned_head(scan.mesh, chin, taken.values["head_breadth_mm"]), known
-    # A limb is judged on the stand-in body made from the scan's own tapes: it can be bent straight, a scan cannot.
-    return stand_in(known), None, known
+    return _scanned(options, wearer), None, wearer
+
+
+def _scanned(options: argparse.Namespace, wearer: Wearer | None) -> Body:
+    """The scan as the body: a whole one where its joints are found, else a head set on the stand-in body."""
+    kinds = ("head", "body") if site(options.site).part == "head" else ("body", "head")
+    problems = []
+    for kind in ("body", "head"):
+        try:
+            scan = _read_scan(options.body, kind, options.body_unit)
+            return body_of_scan(scan.mesh, kind, measure_scan(scan), wearer)
+        except MeshProblem as problem:
+            problems.append((kind, problem))
+    # It was neither: say what it is not for the kind that this site asks for first.
+    raise dict(problems)[kinds[0]]
 
 
 def ask_fit(options: argparse.Namespace, progress: Progress = silent) -> tuple[Fitting, Answer, Solid]:
@@ -153,7 +157,7 @@ def ask_fit(options: argparse.Namespace, progress: Progress = silent) -> tuple[F
     body, ready, known = body_for(options, wearer, piece)
     question = Question(
         options.site, options.side, known, options.way_in, layers, bays, (options.scale,) * 3, give_mm=options.give,
-        as_placed=options.as_placed, thinnest_wall_mm=taken.health.thinnest_wall_mm,
+        shift_mm=tuple(options.shift), turn_deg=tuple(options.turn), as_placed=options.as_placed, thinnest_wall_mm=taken.health.thinnest_wall_mm,
     )  # fmt: skip
     if not options.as_placed:
         progress(0.32, "seeing which way it stands")
@@ -175,7 +179,8 @@ def _fit(options: argparse.Namespace, progress: Progress) -> None:
         if at is None:
             low = fitting.placed(fitting.question.scale).to_body(fitting.piece.bounds)[0, 2]
             at = float(answer.room.least_at[2] - low)
-        ring = gauge_ring(solid, answer.placed.scale, at, options.ring_height)
+        turned = solid.transformed(seat_turn(solid.bounds, fitting.question.turn_deg, answer.placed.scale))
+        ring = gauge_ring(turned, answer.placed.scale, at, options.ring_height)
         write_solid(ring.solid.mesh(), options.gauge_ring, "gauge-ring")
         told["gauge_ring"] = {
             "file": options.gauge_ring.name,

@@ -16,13 +16,12 @@ from bastion_core.cut.propose import propose_cuts
 from bastion_core.errors import RecipeProblem
 from bastion_core.fit.answer import Answer, Fitting, Question
 from bastion_core.fit.head import PAD_MM, fit_head
-from bastion_core.fit.onbody import OnBody
 from bastion_core.fit.scale import MADE_FOR_MM, check_scale, choose_scale, scale_by_stature, scale_to_length, scale_warnings
 from bastion_core.geometry.mesh import Floats, Mesh
 from bastion_core.geometry.place import quarter_turns, scaling
 from bastion_core.geometry.solid import Solid
 from bastion_core.join.pins import Joined, Joint, PinRule
-from bastion_core.measure.body import stand_in
+from bastion_core.measure.body import Body, stand_in
 from bastion_core.measure.wearer import Wearer
 from bastion_core.printing.estimate import Estimate, Shape, estimate, shape_of
 from bastion_core.printing.orient import best_lying, laid_matrix, ways_to_lie
@@ -103,20 +102,21 @@ class WornOutcome:
 
 
 def fit_worn(
-    mesh: Mesh, question: Question, start: float, chosen: Scale | None, progress: Progress = silent, ready: OnBody | None = None
+    mesh: Mesh, question: Question, start: float, chosen: Scale | None, progress: Progress = silent, body: Body | None = None
 ) -> WornOutcome:
     """The whole answer for an upright piece at the maker's scale, or at the least one that satisfies room, bays and way in.
 
-    ``start`` is the first guess (ratio of statures); a piece that is no helmet is never made smaller than it. ``ready`` is a scan to fit to instead of the
+    ``start`` is the first guess (ratio of statures); a piece that is no helmet is never made smaller than it. ``body`` is a scan to fit to instead of the
     stand-in body. Raises RecipeProblem.
     """
-    body = stand_in(question.wearer) if ready is None and question.wearer is not None else None
+    if body is None and question.wearer is not None:
+        body = stand_in(question.wearer)
     if chosen is not None:
         check_scale(chosen)
-        fitting = Fitting(mesh, replace(question, scale=chosen), body, ready)
+        fitting = Fitting(mesh, replace(question, scale=chosen), body)
         answer = fitting.answer(progress)
         return WornOutcome(chosen, answer.least_scale or start, fitting, answer)
-    first = Fitting(mesh, replace(question, scale=(start, start, start)), body, ready)
+    first = Fitting(mesh, replace(question, scale=(start, start, start)), body)
     least = first.least_scale(span(progress, 0.0, 0.5))
     spared = None if least is None else least * (1 + SPARE)
     size = start if spared is None else spared if question.site == "head" else max(spared, start)

@@ -11,14 +11,16 @@ import numpy as np
 from bastion_core.errors import RecipeProblem
 from bastion_core.fit.bays import Bay, BayFit, place_bays
 from bastion_core.fit.doubt import Better, next_measurements, probability
+from bastion_core.fit.joints import TRIANGLES, Meeting, crease
 from bastion_core.fit.layers import Layer, checked, on_the_way, thickness
-from bastion_core.fit.movement import Bend, Sight, bend, sight, sight_verdict
+from bastion_core.fit.movement import Bend, Sight, sight, sight_verdict, swollen
 from bastion_core.fit.onbody import OnBody, Skin, as_it_came, on_body
 from bastion_core.fit.room import Placed, Room, covered, gaps, room_of
 from bastion_core.fit.scale import LEAST_SCALE, LINE_WIDTH_MM, MOST_SCALE, check_scale
-from bastion_core.fit.seat import Scale, Seating, kind_of, seat
+from bastion_core.fit.seat import Scale, Seating, kind_of, seat, seat_turn
 from bastion_core.fit.sites import Site, site
 from bastion_core.fit.way_in import Opening, WayIn, judge_way_in, least_root, openings, scale_that_passes
+from bastion_core.formats.glb import simplified
 from bastion_core.geometry.mesh import Floats, Mesh
 from bastion_core.geometry.section import hull_of, level_loops
 from bastion_core.measure.body import Body, stand_in
@@ -34,6 +36,7 @@ PADDING_STEPS_MM, PADDING_SIZES = (-6.0, 6.0), (0.85, 0.95, 1.05, 1.15, 1.25, 1.
 """Other paddings of a helmet for which the curve is known, and at which scales."""
 ENOUGH_MM = 0.0
 FLARE_REACH_MM = 30.0
+_EDGE_MM = 1.0
 PLATE_SPREAD_MM = 60.0
 """A plate that stands off more than this somewhere needs filling with foam; common practice, no source."""
 SOFTENS_LOW = ("pla", "pla_tough", "pla_sand", "petg")
@@ -51,6 +54,8 @@ class Question:
     bays: tuple[Bay, ...] = ()
     scale: Scale = (1.0, 1.0, 1.0)
     shift_mm: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    turn_deg: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    """How the maker turned it in its seat: degrees about x, y and z."""
     give_mm: float = 0.0
     as_placed: bool = False
     thinnest_wall_mm: float | None = None
@@ -105,6 +110,8 @@ class Answer:
     way_in: WayIn
     bays: tuple[BayFit, ...]
     bend: Bend | None
+    crease: Meeting | None
+    """How far the joint beside the piece bends until its rim presses into the limb across."""
     sight: Sight | None
     curve: tuple[CurvePoint, ...]
     padding: tuple[PaddingCurve, ...]
@@ -118,6 +125,8 @@ class Answer:
     reason: str
     warnings: tuple[str, ...]
     body: OnBody
+    middle: Floats
+    """(3,): the placed piece's middle, in the body's coordinates as the piece stands."""
 
     def as_dict(self) -> dict[str, Any]:
         """The answer as ``./bastion fit`` prints it."""
@@ -126,6 +135,7 @@ class Answer:
             "side": self.side or None,
             "scale": list(self.placed.scale),
             "offset_mm": [round(v, 3) for v in self.placed.offset_mm],
+            "middle_mm": [round(float(v), 3) for v in self.middle],
             "verdict": self.verdict,
             "reason": self.reason,
             "room": {
@@ -140,6 +150,7 @@ class Answer:
             "way_in": asdict(self.way_in),
             "bays": [asdict(b) for b in self.bays],
             "bend": asdict(self.bend) if self.bend else None,
+            "crease": self.crease.as_dict() if self.crease else None,
             "sight": asdict(self.sight) if self.sight else None,
             "curve": [asdict(p) for p in self.curve],
             "padding": [asdict(p) for p in self.padding],
@@ -160,16 +171,19 @@ class Fitting:
     """One piece on one body; what is slow is prepared once and kept."""
 
     def __init__(self, piece: Mesh, question: Question, body: Body | None = None, ready: OnBody | None = None) -> None:
+        if any(question.turn_deg):
+            piece = piece.transformed(seat_turn(piece.bounds, question.turn_deg, question.scale))
         self.piece, self.question = piece, question
         self.where: Site = site(question.site)
         for layer in question.layers:
             checked(layer)
         check_scale(question.scale)
         self.guessed: set[str] = set()
+        self.shaped = body
         if ready is None:
-            if question.wearer is None:
+            if body is None and question.wearer is None:
                 raise RecipeProblem("There is nobody to fit it to. Choose a wearer, or give a scan of the body.")
-            shaped = body or stand_in(question.wearer)
+            self.shaped = shaped = body or stand_in(question.wearer or Wearer())
             self.wearer, self.guessed = shaped.wearer, set(shaped.guesses)
             ready = as_it_came(shaped.mesh, self.where, piece.bounds) if question.as_placed else on_body(shaped, self.where, question.side)
         else:
@@ -312,9 +326,8 @@ class Fitting:
                 "The piece meets nothing of the body where it is worn. Look at its site, its side and which way it stands; or move it in the seat."
             )
         for_room, way_in, for_passing, bays = self._bounds(placed, span(progress, 0.25, 0.7))
-        worn = on_the_way(q.layers)
         progress(0.7, "moving and seeing")
-        bent = None if self.body.whole else bend(q.site, q.side, self.wearer, self.openings, q.scale, worn)
+        bent, creased = self._bent(), self._crease(placed)
         seen = None
         if self.where.part == "head" and self.body.crown_mm is not None:
             seen = sight(self.piece, placed, self.body, self.wearer.get("chin_to_crown_mm") or 226.0)
@@ -337,13 +350,13 @@ class Fitting:
         sure = probability(margin, passing, self.where, self.wearer, q.side) if judged else None
         better = tuple(next_measurements(margin, passing, self.where, self.wearer, q.side, self.guessed))[:3] if judged else ()
         where = self._where(room.least_at)
-        warnings = self._warnings(seen, self._below(placed))
+        warnings = self._warnings(seen, self._beyond(placed), creased)
         verdict, reason = self._verdict(room, where, way_in, bays, bent)
         remedies = self._remedies(room, way_in, bays, for_room, for_passing)
         progress(1.0, "done")
         return Answer(
-            q.site, q.side, placed, room, where, way_in, bays, bent, seen, curve, padding, tuple(marks), least, sure, better, remedies, verdict, reason,
-            warnings, self.body,
+            q.site, q.side, placed, room, where, way_in, bays, bent, creased, seen, curve, padding, tuple(marks), least, sure, better, remedies, verdict, reason,
+            warnings, self.body, placed.to_body(self.piece.bounds).mean(axis=0),
         )  # fmt: skip
 
     def least_scale(self, progress: Progress = silent) -> float | None:
@@ -402,6 +415,27 @@ class Fitting:
             told.append(PaddingCurve(more, points))
         return tuple(told)
 
+    def in_body(self, mesh: Mesh, placed: Placed) -> Mesh:
+        """The piece (or a thinned one) as it is worn, in the body's own coordinates."""
+        return Mesh(placed.to_body(mesh.vertices), mesh.faces).transformed(self.body.to_body)
+
+    def _bent(self) -> Bend | None:
+        """The room with the limb bent, flexed or sat on; None where nothing swells, or the piece only lies on one side of it."""
+        found = swollen(self.question.site, self.question.side, self.wearer)
+        if found is None or self.body.whole or not self.seating.goes_round:
+            return None
+        wearer, what, girth = found
+        there = Fitting(self.piece, replace(self.question, wearer=wearer, turn_deg=(0.0, 0.0, 0.0)), stand_in(wearer))
+        room = there.room(self.question.scale)
+        if not len(room.known):
+            return None
+        return Bend(what, girth, room.least_mm, there._where(room.least_at))
+
+    def _crease(self, placed: Placed) -> Meeting | None:
+        if self.shaped is None or self.body.whole:
+            return None
+        return crease(self.in_body(simplified(self.piece, TRIANGLES), placed), self.question.site, self.question.side, self.shaped)
+
     def _where(self, point: Floats) -> str:
         """The tight place in words."""
         middle = self.body.centre
@@ -437,18 +471,26 @@ class Fitting:
         side = ("front" if away[1] < 0 else "back") if abs(away[1]) > abs(away[0]) else ("left side" if away[0] > 0 else "right side")
         return f"{height}, {side}"
 
-    def _below(self, placed: Placed) -> float:
-        """Least room to what lies outside the stretch that counts: a helmet's lower edge over the shoulders. inf where there is none."""
-        if self.body.crown_mm is None or self.body.whole:
-            return float("inf")
+    def _beyond(self, placed: Placed) -> list[str]:
+        """Where the piece's edges stand into what lies outside the stretch that counts: shoulders, foot, hand, the next limb."""
+        if self.body.whole or self.question.as_placed:
+            return []
         beyond = self.body.skin(2000, beyond=True)
-        told = room_of(self.piece, placed, beyond, (), False).least_mm if len(beyond.points) else float("nan")
-        return told if np.isfinite(told) else float("inf")
-
-    def _warnings(self, seen: Sight | None, below_mm: float) -> tuple[str, ...]:
+        if not len(beyond.points):
+            return []
         told = []
-        if below_mm < 0:
-            told.append(f"The lower edge stands {-below_mm:.0f} mm into the neck and shoulders: trim it there, or thicken the crown's pad.")
+        (low, high), z = self.body.touch_mm, beyond.points[:, 2]
+        remedy = "or thicken the crown's pad" if self.body.crown_mm is not None else "or move it in its seat"
+        for edge, next_to, mask in zip(("lower", "upper"), self.where.next_to, (z < low, z > high), strict=True):
+            into = -room_of(self.piece, placed, beyond.take(mask), (), False).least_mm if mask.any() else 0.0
+            if into > _EDGE_MM:
+                told.append(f"The {edge} edge stands {into:.0f} mm into the {next_to}: trim it there, {remedy}.")
+        return told
+
+    def _warnings(self, seen: Sight | None, beyond: list[str], creased: Meeting | None) -> tuple[str, ...]:
+        told = list(beyond)
+        if creased is not None and creased.verdict != "holds":
+            told.append(creased.text)
         thin, scale = self.question.thinnest_wall_mm, min(self.question.scale)
         if thin is not None and thin * scale < 2 * LINE_WIDTH_MM:
             told.append(f"The thinnest wall comes out at {thin * scale:.2f} mm, under two lines of {LINE_WIDTH_MM} mm.")
@@ -484,7 +526,7 @@ class Fitting:
         if pressed:
             return "stops", pressed[0].text
         if bent is not None and bent.room_mm < 0:
-            return "tight", f"Straight it fits, but {bent.what} needs {-bent.room_mm:.1f} mm more each side."
+            return "tight", f"Straight it fits, but {bent.what} needs {-bent.room_mm:.1f} mm more at the {bent.where}."
         if not ring:
             near, far = room.percentile(5), room.percentile(95)
             if far - near > PLATE_SPREAD_MM:

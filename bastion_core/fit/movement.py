@@ -1,19 +1,22 @@
 """What the wearer can still do in a piece: bend, flex, sit, and see."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from bastion_core.fit.onbody import OnBody
 from bastion_core.fit.room import Placed
-from bastion_core.fit.way_in import Opening
 from bastion_core.geometry.mesh import Floats, Mesh
-from bastion_core.geometry.section import hull_of, perimeter
+from bastion_core.measure.table import bare_key
 from bastion_core.measure.wearer import Wearer
 
 BENT_MEASURES = {
     "elbow": ("elbow_girth_bent_mm", "the bent elbow"), "upper_arm": ("upper_arm_girth_bent_mm", "the flexed upper arm"),
     "knee": ("knee_girth_bent_mm", "the bent knee"), "thigh": ("thigh_girth_seated_mm", "the thigh when seated"),
+}  # fmt: skip
+STRAIGHT_OF = {
+    "elbow_girth_bent_mm": "elbow_girth_mm", "upper_arm_girth_bent_mm": "upper_arm_girth_mm", "knee_girth_bent_mm": "knee_girth_mm",
+    "thigh_girth_seated_mm": "thigh_girth_mm",
 }  # fmt: skip
 EYES_BELOW_CROWN = 0.49
 EYES_APART_MM = 63.0
@@ -26,13 +29,13 @@ LEAST_DOWN_DEG, LEAST_SIDE_DEG = 25.0, 45.0
 
 @dataclass(frozen=True)
 class Bend:
-    """A girth that grows when the wearer moves, against the inside there."""
+    """A limb that swells when it is used, inside the piece."""
 
     what: str
     needs_girth_mm: float
-    inside_girth_mm: float
     room_mm: float
-    """Each side; negative where it binds."""
+    """Least room then; negative where it binds."""
+    where: str
 
 
 @dataclass(frozen=True)
@@ -50,29 +53,19 @@ class Sight:
     up_range_deg: tuple[float, float]
 
 
-def bend(site_name: str, side: str, wearer: Wearer, rings: list[Opening], scale: tuple[float, float, float], worn_mm: float) -> Bend | None:
-    """The bent girth against the piece's inside at its middle; None where the site has none or the piece is open."""
-    row = BENT_MEASURES.get(site_name)
-    closed = [r for r in rings if r.covered > 0.95]
-    if row is None or not closed:
-        return None
-    needs = wearer.get(row[0], side)
-    if needs is None:
-        return None
-    middle = closed[len(closed) // 2]
-    if site_name in ("upper_arm", "thigh"):
-        middle = max(closed, key=lambda r: float(np.ptp(r.points, axis=0).sum()))
-    inside = perimeter(hull_of(middle.points * np.array(scale[:2])))
-    return Bend(row[1], needs, inside, (inside - needs) / (2 * np.pi) - worn_mm)
+def swollen(site_name: str, side: str, wearer: Wearer) -> tuple[Wearer, str, float] | None:
+    """The wearer with the limb at a site as it is when bent, flexed or sat on, what that is called, and its girth (mm).
 
-
-def least_angle_deg(reach_a_mm: float, radius_a_mm: float, reach_b_mm: float, radius_b_mm: float) -> float:
-    """The least angle between two limbs before the rims of their pieces meet in the crease.
-
-    Each rim ends ``reach`` mm from the joint and stands ``radius`` mm off the bone: its inner corner is seen from the joint under
-    atan(radius / reach) off its bone. 180 is straight.
+    None where the site has no such measurement, or it was neither taken nor predicted.
     """
-    return float(np.degrees(np.arctan2(radius_a_mm, max(reach_a_mm, 1e-6)) + np.arctan2(radius_b_mm, max(reach_b_mm, 1e-6))))
+    row = BENT_MEASURES.get(site_name)
+    girth = row and wearer.get(row[0], side)
+    if row is None or girth is None:
+        return None
+    straight = STRAIGHT_OF[row[0]]
+    # On both sides, so that the body stays one whose sides are alike.
+    others = {k: v for k, v in wearer.measurements.items() if bare_key(k) != straight}
+    return replace(wearer, measurements=others | {straight: girth}), row[1], girth
 
 
 def sight(piece: Mesh, placed: Placed, body: OnBody, chin_to_crown_mm: float) -> Sight:

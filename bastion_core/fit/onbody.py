@@ -15,7 +15,7 @@ from bastion_core.errors import RecipeProblem
 from bastion_core.fit.layers import Layer, thickness
 from bastion_core.fit.sites import Site
 from bastion_core.geometry.mesh import Floats, Mesh
-from bastion_core.geometry.place import shifting
+from bastion_core.geometry.place import scaling, shifting
 from bastion_core.geometry.rays import surface_sample
 from bastion_core.geometry.section import hull_of, level_loops
 from bastion_core.measure.body import Body
@@ -32,7 +32,9 @@ EARS_FOLDED_MM = 7.0
 """What a folded ear adds to half the head's breadth; common practice, no source."""
 HAND_TUCKED = 1.12
 """Way round the hand with the thumb tucked in, against that over the knuckles; common practice, no source."""
-_HAND_FLATNESS = 0.5
+INSTEP_OVER_ANKLE_SHARE = 0.018
+"""How far above the ankle's joint the instep begins, as a share of stature; common practice, no source."""
+_HAND_FLATNESS, _HEEL_FLATNESS = 0.5, 0.62
 
 
 @dataclass(frozen=True, eq=False)
@@ -195,6 +197,9 @@ def _cut_out(mesh: Mesh, keep: NDArray[np.bool_]) -> Mesh:
 def on_body(body: Body, where: Site, side: str = "") -> OnBody:
     """The stretch of a stand-in body for a site; ``side`` left or right for arms and legs (left when not said)."""
     side = side if side in SIDES else "left"
+    if side == "right" and where.part in ("arm", "leg") and body.both_alike:
+        # So that what is worn on both sides alike is judged alike to the last digit.
+        return _mirrored(on_body(body, where, "left"))
     v = body.mesh.vertices
     arms = body.arm_share.get("left", np.zeros(len(v))) + body.arm_share.get("right", np.zeros(len(v)))
     stature = float(body.mesh.bounds[1, 2])
@@ -233,15 +238,27 @@ def on_body(body: Body, where: Site, side: str = "") -> OnBody:
         girth = (body.wearer.get("knuckle_girth_mm", side) or 200.0) * HAND_TUCKED
         special: tuple[Crossing, ...] = (Crossing(_oval(girth, _HAND_FLATNESS, centre), end_z - 60, "hand, thumb tucked in"),)
     else:
-        ring = body.rings[f"{side}_heel_instep_girth_mm"]
-        special = (Crossing(_flattened(ring, body.wearer.get("heel_instep_girth_mm", side)), end_z - 60, "heel and instep"),)
+        ring, girth = body.rings.get(f"{side}_heel_instep_girth_mm"), body.wearer.get("heel_instep_girth_mm", side) or 330.0
+        # A scan may end above the heel: then an oval of the girth stands for it.
+        outline = _oval(girth, _HEEL_FLATNESS, np.zeros(2)) if ring is None else _flattened(ring, girth)
+        special = (Crossing(outline, end_z - 60, "heel and instep"),)
     below = end_z - 4 if where.part == "arm" else end_z + 10
     if where.name in ("hand", "foot", "finger"):
         special, below = (), -np.inf
-    # What may be touched ends at the joints the piece does not cover.
+    # What may be touched ends at the joints the piece does not cover; at the ankle already where the instep begins.
     ends = [float((move @ np.append(along(float(p)), 1.0))[2]) for p in (np.ceil(lower - 0.02), np.floor(upper + 0.02))]
+    if where.part == "leg" and np.ceil(lower - 0.02) == 2:
+        ends[0] += INSTEP_OVER_ANKLE_SHARE * stature
     touch = (-np.inf if lower > 2.2 else ends[0], np.inf if upper < 0.1 else ends[1])
     return OnBody(mesh, low, high, None, special, below, np.asarray(np.linalg.inv(move), dtype=np.float64), touch, around=around)
+
+
+def _mirrored(left: OnBody) -> OnBody:
+    """The same stretch on the other side of a body whose sides are alike."""
+    turn = scaling(-1.0, 1.0, 1.0)
+    special = tuple(replace(c, outline=hull_of(c.outline * [-1.0, 1.0])) for c in left.special)
+    around = left.around.transformed(turn) if left.around is not None else None
+    return replace(left, mesh=left.mesh.transformed(turn), special=special, to_body=turn @ left.to_body @ turn, around=around)
 
 
 def _head(mesh: Mesh, chin: float, crown: float, breadth: float) -> OnBody:
@@ -256,7 +273,7 @@ def _oval(girth_mm: float, flatness: float, centre: Floats, count: int = 60) -> 
     return np.asarray(shape * girth_mm / length + centre)
 
 
-def _flattened(ring: Floats, girth_mm: float | None) -> Floats:
+def _flattened(ring: Floats, girth_mm: float) -> Floats:
     """(m, 2): a ring in space laid flat in its own plane about its middle, brought to a way round; the foot's length along y."""
     centred = ring - ring.mean(axis=0)
     across = centred[:, 0]
@@ -264,7 +281,7 @@ def _flattened(ring: Floats, girth_mm: float | None) -> Floats:
     long = axes[0] if abs(axes[0][0]) < abs(axes[1][0]) else axes[1]
     flat = hull_of(np.column_stack([across, centred @ long]))
     length = np.linalg.norm(np.roll(flat, -1, axis=0) - flat, axis=1).sum()
-    return np.asarray(flat * ((girth_mm or length) / length))
+    return np.asarray(flat * (girth_mm / length))
 
 
 def as_it_came(mesh: Mesh, where: Site, piece_bounds: Floats) -> OnBody:
@@ -272,8 +289,3 @@ def as_it_came(mesh: Mesh, where: Site, piece_bounds: Floats) -> OnBody:
     low, high = float(piece_bounds[0, 2]), float(piece_bounds[1, 2])
     crown = float(mesh.bounds[1, 2]) if where.part == "head" else None
     return OnBody(mesh, low, high, crown, (), -np.inf, np.eye(4), whole=True)
-
-
-def scanned_head(mesh: Mesh, chin_mm: float, breadth_mm: float) -> OnBody:
-    """A scanned head that stands upright and faces -y."""
-    return _head(_cut_out(mesh, mesh.vertices[:, 2] > chin_mm - 110), chin_mm, float(mesh.bounds[1, 2]), breadth_mm)

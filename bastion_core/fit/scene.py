@@ -24,7 +24,7 @@ def write_scene(fitting: Fitting, answer: Answer, path: Path) -> None:
     placed = answer.placed
     piece = simplified(fitting.piece, _PIECE_TRIANGLES)
     low, high = placed.to_body(fitting.piece.bounds)
-    middle = (low + high) / 2
+    middle = answer.middle
     scene = trimesh.Scene()
     whole = fitting.body.around or fitting.body.mesh
     body = _near(whole, low - 90, high + 90)

@@ -5,13 +5,14 @@ from dataclasses import dataclass
 
 import numpy as np
 from scipy.optimize import linprog
+from scipy.spatial.transform import Rotation
 
 from bastion_core.fit.layers import Layer
 from bastion_core.fit.onbody import OnBody, Skin
 from bastion_core.fit.room import Placed, covered, gaps, gaps_and_faces
 from bastion_core.fit.sites import Site
 from bastion_core.geometry.mesh import Floats, Mesh
-from bastion_core.geometry.place import quarter_turns
+from bastion_core.geometry.place import quarter_turns, shifting
 
 PLATE_TOUCHES = 6.0
 """A plate that does not go round is pushed on until so many percent of what it faces are touched; common practice, no source."""
@@ -36,6 +37,17 @@ class Seating:
 def standing(piece: Mesh, turns: tuple[int, int, int]) -> Mesh:
     """The piece turned by whole quarter turns."""
     return piece.transformed(quarter_turns(*turns)) if any(t % 4 for t in turns) else piece
+
+
+def seat_turn(bounds: Floats, turn_deg: Scale, scale: Scale) -> Floats:
+    """4x4: how a piece of these bounds (2, 3), at scale 1, is turned in its seat about its middle, so that it is turned so far after scaling.
+
+    ``turn_deg`` are degrees about x (nodding), y (leaning) and z (to the left), in this order.
+    """
+    middle, s = np.asarray(bounds).mean(axis=0), np.array(scale)
+    turn = np.eye(4)
+    turn[:3, :3] = Rotation.from_euler("xyz", turn_deg, degrees=True).as_matrix() * s[None, :] / s[:, None]
+    return np.asarray(shifting(middle) @ turn @ shifting(-middle))
 
 
 def kind_of(piece: Mesh, body: OnBody, where: Site, shift_mm: tuple[float, float, float] = (0.0, 0.0, 0.0)) -> Seating:

@@ -27,6 +27,11 @@ class Site:
     """The same for what has to pass on the way in."""
 
     @property
+    def next_to(self) -> tuple[str, str]:
+        """What of the body lies beyond its lower and its upper edge."""
+        return _NEXT_TO.get(self.name, ("body below it", "body above it"))
+
+    @property
     def round_from(self) -> float:
         """Share of the way round from which a piece here counts as one that goes round the body, not one that is laid on it."""
         return {"head": 0.5, "trunk": 0.9}.get(self.part, 0.97 if self.name == "shoulder" else 0.6)
@@ -68,6 +73,11 @@ def site(name: str) -> Site:
     return found
 
 
+_NEXT_TO = {
+    "head": ("neck and shoulders", "crown"), "neck": ("shoulders", "chin"), "upper_arm": ("elbow", "shoulder"), "elbow": ("forearm", "upper arm"),
+    "forearm": ("hand", "elbow"), "hand": ("fingers", "forearm"), "thigh": ("knee", "hip"), "knee": ("shin", "thigh"),
+    "shin": ("instep", "knee"), "belt": ("hips", "waist"), "hip": ("thighs", "waist"),
+}  # fmt: skip
 _WORDS = {
     "head": ("helm", "mask", "head", "hood", "visor"), "neck": ("gorget", "collar", "neck"), "chest": ("breast", "chest", "cuirass"),
     "back": ("backplate", "back"), "shoulder": ("pauldron", "shoulder", "spaulder"), "elbow": ("elbow", "couter"),

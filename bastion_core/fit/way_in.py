@@ -62,6 +62,10 @@ class WayIn:
     needs_scale: float | None
     """The scale at which it would pass, None where any does or none can."""
     reason: str
+    opening_deg: float | None = None
+    """How far a piece that opens lengthwise has to open about its hinge."""
+    hinge: str = ""
+    """Where that hinge lies best."""
 
 
 def openings(piece: Mesh) -> list[Opening]:
@@ -177,22 +181,19 @@ def judge_way_in(
     """
     if kind not in WAYS_IN:
         raise RecipeProblem(f"“{kind}” is no way in. Use one of {', '.join(WAYS_IN)}.")
-    if kind in ("split", "plates"):
-        words = (
-            "It opens lengthwise and closes round the body: nothing has to pass."
-            if kind == "split"
-            else "Front and back go on apart: nothing has to pass."
-        )
-        return WayIn(kind, True, None, None, None, words)
+    if kind == "plates":
+        return WayIn(kind, True, None, None, None, "Front and back go on apart: nothing has to pass.")
     found = openings(piece) if found is None else found
+    if kind == "split":
+        return _hinged(found, placed, body, worn_mm - give_mm)
     if not found:
         return WayIn(kind, True, None, None, None, "No ring of it goes round the body: it is laid on.")
     extra = worn_mm - give_mm
     if kind == "open":
-        return _through_the_gap(found, placed, body, extra)
+        return _through_the_gap(found, placed, body.crossings(), extra)
     rings = [o for o in found if o.covered >= _RING_FROM]
     if not rings:
-        return _through_the_gap(found, placed, body, extra)
+        return _through_the_gap(found, placed, body.crossings(), extra)
     best: tuple[float, Ring | None] = (-np.inf, None)
     tilts = TILTS_DEG if where.part == "head" and not body.whole else (0.0,)
     for tilt in tilts:
@@ -262,11 +263,12 @@ def scale_that_passes(
     piece: Mesh, placed: Placed, body: OnBody, where: Site, told: WayIn, worn_mm: float = 0.0, give_mm: float = 0.0,
     found: Sequence[Opening] | None = None,
 ) -> float | None:  # fmt: skip
-    """The least scale at which a piece pulled over goes on; None where nothing has to pass, or no scale up to twice today's does."""
-    if told.kind != "over" or told.ring is None:
+    """The least scale at which a piece pulled or sprung over goes on; None where nothing has to pass, or no scale up to twice today's does."""
+    if told.ring is None:
         return None
-    rings = [o for o in (openings(piece) if found is None else found) if o.covered >= _RING_FROM]
-    if not rings:
+    found = openings(piece) if found is None else found
+    rings = [o for o in found if o.covered >= _RING_FROM]
+    if told.kind == "over" and not rings:
         return None
     crossings = body.crossings(told.ring.tilt_deg)
     middle = piece.bounds.mean(axis=0)
@@ -275,6 +277,8 @@ def scale_that_passes(
         scale = (placed.scale[0] * factor, placed.scale[1] * factor, placed.scale[2] * factor)
         kept = np.array(placed.offset_mm) + middle * placed.scale - middle * scale
         grown = Placed(scale, (float(kept[0]), float(kept[1]), float(kept[2])))
+        if told.kind == "open":
+            return _through_the_gap(found, grown, crossings, worn_mm - give_mm).least_mm or 0.0
         return _tightest(rings, grown, crossings, where.comes_from, worn_mm - give_mm, told.ring.tilt_deg if told.ring else 0.0, piece)[0]
 
     root = least_root(room, 0.4 if told.passes else 1.0, 1.0 if told.passes else 2.0)
@@ -291,10 +295,57 @@ def least_root(room: Callable[[float], float], low: float, high: float, within: 
     return root if room(root) >= 0 else min(root + within, high)
 
 
-def _through_the_gap(found: Sequence[Opening], placed: Placed, body: OnBody, extra: float) -> WayIn:
+def _hinged(found: Sequence[Opening], placed: Placed, body: OnBody, extra: float) -> WayIn:
+    """A piece parted lengthwise that opens about a hinge: how far, for the limb to come in between its free edges.
+
+    The free edges stand apart by twice their way from the hinge times the sine of half the opening.
+    """
+    rings = [o for o in found if o.covered >= _RING_FROM]
+    crossings = body.crossings()
+    levels = []
+    for ring in rings:
+        z = ring.at_mm * placed.scale[2] + placed.offset_mm[2]
+        near = min(crossings, key=lambda c: abs(c.at_mm - z), default=None)
+        if near is not None and abs(near.at_mm - z) < 10:
+            inside = ring.points * np.array(placed.scale[:2]) + np.array(placed.offset_mm[:2])
+            levels.append((inside, _narrowest(near.outline) + 2 * extra))
+    if not levels:
+        return WayIn("split", True, None, None, None, "It opens lengthwise and closes round the body: nothing has to pass.")
+    best = min((_opening_deg(levels, angle), name) for name, angle in _HINGES.items())
+    if not np.isfinite(best[0]):
+        widest = max(breadth for _, breadth in levels)
+        return WayIn(
+            "split",
+            False,
+            None,
+            None,
+            None,
+            f"However far it opens, the limb of {widest:.0f} mm does not come in between its edges: part it in two halves.",
+        )
+    words = f"Parted lengthwise and hinged at the {best[1]}, it has to open by {best[0]:.0f}° to let the body in: nothing has to pass."
+    return WayIn("split", True, None, None, None, words, best[0], best[1])
+
+
+_HINGES = {"back": np.pi / 2, "front": -np.pi / 2, "left side": 0.0, "right side": np.pi}
+
+
+def _opening_deg(levels: Sequence[tuple[Floats, float]], angle: float) -> float:
+    """Degrees that halves hinged along the line on one side have to open, the seam lying opposite; inf where no opening does."""
+    out = np.array([np.cos(angle), np.sin(angle)])
+    # One straight hinge for all levels, outside of them all.
+    hinge = np.mean([inside[(inside @ out).argmax()] for inside, _ in levels], axis=0)
+    most = 0.0
+    for inside, breadth in levels:
+        reach = float(np.linalg.norm(inside[(inside @ out).argmin()] - hinge))
+        if breadth > 2 * reach:
+            return float("inf")
+        most = max(most, float(np.degrees(2 * np.arcsin(max(breadth, 0.0) / (2 * reach)))))
+    return most
+
+
+def _through_the_gap(found: Sequence[Opening], placed: Placed, crossings: Sequence[Crossing], extra: float) -> WayIn:
     """An open-backed piece is sprung apart and pushed on sideways: its gap against the limb's breadth there."""
     s = float(min(placed.scale[:2]))
-    crossings = body.crossings()
     worst: tuple[float, Opening, Crossing] | None = None
     for opening in found:
         if opening.gap_mm <= 0 and opening.covered < _RING_FROM:

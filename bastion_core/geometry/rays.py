@@ -56,7 +56,7 @@ class SurfaceSample:
 
 
 def surface_sample(mesh: Mesh, count: int, seed: int = 1) -> SurfaceSample:
-    """``count`` points on the surface, the same ones each time."""
+    """``count`` points on the surface, the same ones each time; on a mirrored mesh the mirrored ones."""
     rng = np.random.default_rng(seed)
     lengths = np.linalg.norm(mesh.area_vectors, axis=1)
     share = np.cumsum(lengths)
@@ -64,7 +64,10 @@ def surface_sample(mesh: Mesh, count: int, seed: int = 1) -> SurfaceSample:
     u, v = rng.random(count), rng.random(count)
     over = u + v > 1
     u[over], v[over] = 1 - u[over], 1 - v[over]
-    a, b, c = (mesh.triangles[face, i] for i in range(3))
+    # Which way round a triangle is wound must not move its points: its corners are taken from the lowest up.
+    corners = mesh.triangles[face]
+    order = np.lexsort((np.abs(corners[:, :, 0]), corners[:, :, 1], corners[:, :, 2]), axis=1)
+    a, b, c = (np.take_along_axis(corners, order[:, i, None, None].repeat(3, axis=2), axis=1)[:, 0] for i in range(3))
     points = a + u[:, None] * (b - a) + v[:, None] * (c - a)
     normals = mesh.area_vectors[face] / np.maximum(lengths[face], 1e-12)[:, None]
     return SurfaceSample(points, normals)

@@ -17,6 +17,7 @@ from bastion_core.geometry.mesh import Floats, Ints, Mesh
 from bastion_core.geometry.section import hull_of, perimeter
 from bastion_core.measure.landmarks import SIDES, trunk_at
 from bastion_core.measure.predict import Guess, completed
+from bastion_core.measure.table import side_of
 from bastion_core.measure.template import Ring, Template, smooth, template_of
 from bastion_core.measure.wearer import Wearer
 
@@ -52,6 +53,9 @@ class Body:
     arm_share: dict[str, Floats] = field(default_factory=dict)
     """(n,) a side: how far a corner belongs to that arm."""
 
+    both_alike: bool = False
+    """Whether nothing tells its left from its right."""
+
     @cached_property
     def girths(self) -> dict[str, float]:
         """What each tape on the shaped body reads, in mm."""
@@ -74,7 +78,8 @@ def stand_in(wearer: Wearer, pose: Pose = Pose()) -> Body:
     vertices = shaper.shape(np.arange(len(template.mesh.vertices)))
     vertices[:, 2] -= vertices[:, 2].min()
     rings = {k: ring.points(vertices) for k, ring in template.rings.items()}
-    return Body(Mesh(vertices, template.mesh.faces), whole, guesses, rings, shaper.joints(), shaper.chin, template.arm_share)
+    alike = not any(side_of(key) for key in whole.measurements)
+    return Body(Mesh(vertices, template.mesh.faces), whole, guesses, rings, shaper.joints(), shaper.chin, template.arm_share, alike)
 
 
 @cache

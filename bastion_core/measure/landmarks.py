@@ -251,3 +251,21 @@ def chin_height(mesh: Mesh, top: float, low: float) -> float:
         if reach[k] > reach[chin] + 14:
             return float(levels[min(k + 1, len(levels) - 1)])
     return float(levels[0])
+
+
+def nose_dip_height(mesh: Mesh, chin: float, top: float) -> float | None:
+    """Height of the dip between the eyes: where the profile lies furthest back between nose tip and brow; None where there is none."""
+    height = top - chin
+    levels = np.arange(chin + 0.2 * height, chin + 0.72 * height, 2.0)
+    reach = profile(mesh, levels, 7.0)
+    if np.isnan(reach).mean() > 0.3:
+        return None
+    known = ~np.isnan(reach)
+    reach = np.interp(levels, levels[known], reach[known])
+    nose = int(np.argmin(reach[: int(0.6 * len(reach))]))
+    above = reach[nose:]
+    dip = int(np.argmax(above[: int(0.27 * height / 2.0)]))
+    # A dip has the nose's rise below it and the brow's above.
+    if above[dip] - above[0] < 6 or dip + 2 >= len(above) or above[dip:].min() > above[dip] - 0.5:
+        return None
+    return float(levels[nose + dip])

@@ -4,17 +4,28 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
+from scipy.spatial.distance import pdist
 
 from bastion_core.errors import MeshProblem
 from bastion_core.geometry.mesh import Floats, Mesh
 from bastion_core.geometry.place import Plane
-from bastion_core.geometry.section import Loop, level_loops, loops
-from bastion_core.measure.landmarks import SIDES, Landmarks, Limb, across, chin_height, find_landmarks, leg_at, trunk_at
+from bastion_core.geometry.section import Loop, hull_of, level_loops, loops, perimeter
+from bastion_core.measure.landmarks import SIDES, Landmarks, Limb, across, chin_height, find_landmarks, leg_at, nose_dip_height, trunk_at
 from bastion_core.measure.readings import usual_sd_mm
+from bastion_core.measure.table import bare_key, side_of
 
-_ROUGH_MM = {"chin_to_crown_mm": 8.0, "heel_instep_girth_mm": 10.0, "upper_arm_length_mm": 15.0, "forearm_length_mm": 15.0}
-"""Doubt of what hangs on a chin, a heel or a joint that noise hides; as seen on the simulated scanner's heads and on turned bodies."""
+FINGERS = ("index", "middle", "ring", "little")
+_ROUGH_MM = {
+    "chin_to_crown_mm": 8.0, "face_height_mm": 8.0, "heel_instep_girth_mm": 10.0, "upper_arm_length_mm": 15.0, "forearm_length_mm": 15.0,
+    "arm_length_mm": 20.0, "thigh_length_mm": 15.0, "shank_length_mm": 15.0, "shoulder_girth_mm": 35.0, "knuckle_girth_mm": 20.0,
+    "hand_breadth_mm": 8.0, **{f"{finger}_knuckle_girth_mm": 5.0 for finger in FINGERS},
+}  # fmt: skip
+"""Doubt of what hangs on a chin, a heel, a joint or a hand's pose that a scan hides; as seen on the simulated scanner's heads and on turned bodies."""
+_TIP_OVER_JOINT_SHARE = 0.033
+"""How far the shoulder's bony tip lies above its joint, where the scan has a hole there; common practice, no source."""
 _SIDE_SHOWN = 0.005
+_FINGERS_AT = 0.66
+"""How far along the hand its fingers are apart and at their ring joints."""
 """Left and right further apart than this share are told apart; nearer ones are one measurement."""
 
 
@@ -32,7 +43,8 @@ class Taken:
     def as_dict(self) -> dict[str, dict[str, float]]:
         """Value and doubt of each, as JSON tells it."""
         return {
-            k: {"value": round(v, 1), "sd": round(max(usual_sd_mm(k, v, "scan"), _ROUGH_MM.get(k, 0.0)), 2)} for k, v in self.values.items()
+            k: {"value": round(v, 1), "sd": round(max(usual_sd_mm(k, v, "scan"), _ROUGH_MM.get(bare_key(k), 0.0)), 2)}
+            for k, v in self.values.items()
         }
 
 
@@ -85,6 +97,9 @@ def measure_head(mesh: Mesh, chin_mm: float | None = None) -> Taken:
         "head_circumference_mm": round_it.girth_mm,
         "chin_to_crown_mm": height,
     }
+    dip = nose_dip_height(mesh, chin, top)
+    if dip is not None:
+        values["face_height_mm"] = dip - chin
     x_at, y_at = float(hull_w[:, 1].mean()), float(hull_l[:, 0].mean())
     spans = {
         "head_breadth_mm": np.array([[hull_w[:, 0].min(), x_at, hull_w[0, 2]], [hull_w[:, 0].max(), x_at, hull_w[0, 2]]]),
@@ -110,33 +125,67 @@ def measure_body(mesh: Mesh) -> Taken:
     values, tapes, spans = dict(head.values), dict(head.tapes), dict(head.spans)
     values["stature_mm"] = marks.stature_mm
     values["crotch_height_mm"] = marks.crotch_mm - marks.floor_mm
-    neck = tape(mesh, marks.neck, np.array([0.0, 0.0, 1.0]), 10.0)
-    trunk = {k: trunk_at(mesh, marks.heights[k]) for k in ("chest_girth_mm", "waist_girth_mm", "abdomen_girth_mm", "hip_girth_mm")}
-    for key, run in {"neck_girth_mm": neck, **trunk}.items():
-        if run is not None:
-            values[key], tapes[key] = run.girth_mm, run.solid_points()
+    sided: dict[str, dict[str, float]] = {}
+    fingers = {f"{side}_{key}": run for side in SIDES for key, run in _finger_tapes(mesh, marks.arms[side]).items()}
+    for key, run in {**tape_loops(mesh, marks), **fingers}.items():
+        tapes[key] = run.solid_points()
+        side = side_of(key)
+        if side:
+            sided.setdefault(bare_key(key), {})[side] = run.girth_mm
+        else:
+            values[key] = run.girth_mm
     for name in ("chest", "waist", "hip"):
-        run = trunk[f"{name}_girth_mm"]
-        if run is not None:
-            points = run.solid_points()
+        points = tapes.get(f"{name}_girth_mm")
+        if points is not None:
             values[f"{name}_breadth_mm"], values[f"{name}_depth_mm"] = float(np.ptp(points[:, 0])), float(np.ptp(points[:, 1]))
             spans[f"{name}_breadth_mm"] = points[[points[:, 0].argmin(), points[:, 0].argmax()]]
             spans[f"{name}_depth_mm"] = points[[points[:, 1].argmin(), points[:, 1].argmax()]]
-    sided: dict[str, dict[str, float]] = {}
     for side in SIDES:
-        for key, run in {**_arm_tapes(mesh, marks.arms[side]), **_leg_tapes(mesh, marks, side)}.items():
-            if run is not None:
-                sided.setdefault(key, {})[side] = run.girth_mm
-                tapes[f"{side}_{key}"] = run.solid_points()
+        hand = tapes.get(f"{side}_knuckle_girth_mm")
+        if hand is not None:
+            sided.setdefault("hand_breadth_mm", {})[side] = float(pdist(hand).max())
+    shoulders = _shoulder_tape(mesh, marks, sided.get("upper_arm_girth_mm", {}))
+    if shoulders is not None:
+        values["shoulder_girth_mm"], tapes["shoulder_girth_mm"] = perimeter(shoulders), shoulders
+    for side in SIDES:
         for key, ends in _limb_spans(mesh, marks, side).items():
             sided.setdefault(key, {})[side] = float(np.linalg.norm(ends[1] - ends[0]))
             spans[f"{side}_{key}"] = ends
+        sided.setdefault("arm_length_mm", {})[side] = sided["upper_arm_length_mm"][side] + sided["forearm_length_mm"][side]
     for key, both in sided.items():
         if len(both) == 2 and abs(both["left"] - both["right"]) > _SIDE_SHOWN * max(both.values()):
             values |= {f"{side}_{key}": v for side, v in both.items()}
         else:
             values[key] = float(np.mean(list(both.values())))
     return Taken(values, tapes, spans, marks)
+
+
+def tape_loops(mesh: Mesh, marks: Landmarks) -> dict[str, Loop]:
+    """Every tape of a whole body that lies in one plane, fingers' apart, by key; limbs' with their side's prefix. What was not found is left out."""
+    found: dict[str, Loop | None] = {
+        k: trunk_at(mesh, marks.heights[k]) for k in ("chest_girth_mm", "waist_girth_mm", "abdomen_girth_mm", "hip_girth_mm")
+    }
+    found["neck_girth_mm"] = tape(mesh, marks.neck, np.array([0.0, 0.0, 1.0]), 10.0)
+    for side in SIDES:
+        limb = _arm_tapes(mesh, marks.arms[side]) | _leg_tapes(mesh, marks, side)
+        found |= {f"{side}_{key}": run for key, run in limb.items()}
+    return {key: run for key, run in found.items() if run is not None}
+
+
+def _shoulder_tape(mesh: Mesh, marks: Landmarks, upper_arms_mm: dict[str, float]) -> Floats | None:
+    """(m, 3): the tape round chest and both arms as they would hang, at the armpits' height.
+
+    A scan holds its arms off, so a section would be too wide: the arms are laid in as circles of their own girth under
+    the shoulder joints.
+    """
+    run = trunk_at(mesh, marks.armpit_mm - 0.004 * marks.stature_mm)
+    if run is None or len(upper_arms_mm) < 2:
+        return None
+    angle = np.arange(60) * (2 * np.pi / 60)
+    circle = np.column_stack([np.cos(angle), np.sin(angle)])
+    arms = [marks.arms[side].joints[0][:2] + circle * girth / (2 * np.pi) for side, girth in upper_arms_mm.items()]
+    flat = hull_of(np.concatenate([run.hull, *arms]))
+    return np.column_stack([flat, np.full(len(flat), marks.armpit_mm)])
 
 
 def _along(a: Floats, b: Floats, share: float) -> Floats:
@@ -152,13 +201,30 @@ def _extreme(mesh: Mesh, a: Floats, b: Floats, shares: Floats, most: bool) -> Lo
 
 
 def _arm_tapes(mesh: Mesh, arm: Limb) -> dict[str, Loop | None]:
-    shoulder, elbow, wrist, _ = arm.joints
+    shoulder, elbow, wrist, tip = arm.joints
     return {
+        "knuckle_girth_mm": across(mesh, _along(wrist, tip, 0.5), tip - wrist),
         "upper_arm_girth_mm": _extreme(mesh, shoulder, elbow, np.arange(0.42, 0.62, 0.03), True),
         "elbow_girth_mm": tape(mesh, elbow, wrist - shoulder),
         "forearm_girth_mm": _extreme(mesh, elbow, wrist, np.arange(0.1, 0.5, 0.04), True),
         "wrist_girth_mm": _extreme(mesh, elbow, wrist, np.arange(0.88, 1.05, 0.02), False),
     }
+
+
+def _finger_tapes(mesh: Mesh, arm: Limb) -> dict[str, Loop]:
+    """Tapes round the four fingers where the scan shows them apart; nothing otherwise."""
+    _, _, wrist, tip = arm.joints
+    centre, reach = _along(wrist, tip, _FINGERS_AT), float(np.linalg.norm(tip - wrist))
+    near = [run for run in loops(mesh, Plane.through(centre, tip - wrist)) if np.linalg.norm(run.centre_mm - centre) < 0.5 * reach]
+    fingers = [run for run in near if 30 < run.girth_mm < 110]
+    if len(fingers) != 4:
+        return {}
+    middles = np.array([run.centre for run in fingers])
+    _, _, axes = np.linalg.svd(middles - middles.mean(axis=0))
+    row = [fingers[i] for i in np.argsort(middles @ axes[0])]
+    # The little finger is the thinner end.
+    row = row if row[0].girth_mm > row[-1].girth_mm else row[::-1]
+    return {f"{finger}_knuckle_girth_mm": run for finger, run in zip(FINGERS, row, strict=True)}
 
 
 def leg_axis(marks: Landmarks, side: str, key: str) -> tuple[Floats, Floats]:
@@ -202,16 +268,21 @@ def heel_and_instep(mesh: Mesh, marks: Landmarks, side: str) -> tuple[Floats, Fl
 
 def _limb_spans(mesh: Mesh, marks: Landmarks, side: str) -> dict[str, Floats]:
     shoulder, elbow, wrist, tip = marks.arms[side].joints
-    _hip, knee, _ankle, _heel = marks.legs[side].joints
+    hip, knee, ankle, _heel = marks.legs[side].joints
     foot = _foot(mesh, marks, side)
     back, front = foot[foot[:, 1].argmax()], foot[foot[:, 1].argmin()]
     left, right = foot[foot[:, 0].argmin()], foot[foot[:, 0].argmax()]
     floor = np.array([knee[0], knee[1], marks.floor_mm])
+    # The bony tip lies under the skin right above the joint.
+    up, _ = mesh.rays.first_hits(shoulder[None], np.array([[0.0, 0.0, 1.0]]))
+    rise = float(up[0]) if up[0] < 0.06 * marks.stature_mm else _TIP_OVER_JOINT_SHARE * marks.stature_mm
     return {
-        "upper_arm_length_mm": np.array([shoulder, elbow]),
+        "upper_arm_length_mm": np.array([shoulder + np.array([0.0, 0.0, rise]), elbow]),
         "forearm_length_mm": np.array([elbow, wrist]),
         "hand_length_mm": np.array([wrist, tip]),
         "knee_height_mm": np.array([knee, floor]),
+        "thigh_length_mm": np.array([hip, knee]),
+        "shank_length_mm": np.array([knee, ankle]),
         "foot_length_mm": np.array([[back[0], back[1], back[2]], [back[0], front[1], back[2]]]),
         "foot_breadth_mm": np.array([[left[0], left[1], left[2]], [right[0], left[1], left[2]]]),
     }

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
 
+import igl
 import numpy as np
 from scipy.spatial import ConvexHull
 
@@ -16,9 +17,9 @@ from bastion_core.formats.reading import read_mesh
 from bastion_core.geometry.mesh import Floats, Ints, Mesh
 from bastion_core.geometry.section import Loop, level_loops
 from bastion_core.geometry.solid import Solid
-from bastion_core.measure.landmarks import SIDES, Landmarks, Limb, across, find_landmarks, leg_at, trunk_at, way_from
+from bastion_core.measure.landmarks import SIDES, Landmarks, Limb, find_landmarks, way_from
 from bastion_core.measure.predict import DATA, completed
-from bastion_core.measure.scan import heel_and_instep, leg_axis, measure_body, tape
+from bastion_core.measure.scan import measure_body, tape_loops
 from bastion_core.measure.wearer import Wearer
 
 _STEP_MM = 0.05
@@ -51,55 +52,46 @@ class Template:
     """(n,) for each side: 1 on the arm, 0 on the trunk, between in the shoulder."""
 
 
-def _ring(run: Loop | None) -> Ring | None:
-    if run is None:
-        return None
+def _ring(run: Loop) -> Ring:
     # Only the corners of the hull: the tape touches nowhere else.
     corner = ConvexHull(run.points).vertices
     return Ring(run.edges.reshape(-1, 2)[corner], run.shares.reshape(-1)[corner])
 
 
 def rings_of(mesh: Mesh, marks: Landmarks) -> dict[str, Ring]:
-    """Every place of ``measure_body`` as a ring, and some between, that hold the shape."""
-    found: dict[str, Loop | None] = {
-        k: trunk_at(mesh, marks.heights[k]) for k in ("chest_girth_mm", "waist_girth_mm", "abdomen_girth_mm", "hip_girth_mm")
-    }
-    found["neck_girth_mm"] = tape(mesh, marks.neck, np.array([0.0, 0.0, 1.0]), 10.0)
-    for side in SIDES:
-        shoulder, elbow, wrist, tip = marks.arms[side].joints
-        for key, a, b, shares, most in (
-            ("upper_arm_girth_mm", shoulder, elbow, np.arange(0.42, 0.62, 0.03), True),
-            ("forearm_girth_mm", elbow, wrist, np.arange(0.1, 0.5, 0.04), True),
-            ("wrist_girth_mm", elbow, wrist, np.arange(0.88, 1.05, 0.02), False),
-            ("knuckle_girth_mm", wrist, tip, np.array([0.5]), True),
-        ):
-            runs = [run for s in shares if (run := across(mesh, a + s * (b - a), b - a)) is not None]
-            found[f"{side}_{key}"] = (max if most else min)(runs, key=lambda run: run.girth_mm, default=None)
-        found[f"{side}_elbow_girth_mm"] = tape(mesh, elbow, wrist - shoulder)
-        for key in ("thigh_girth_mm", "mid_thigh_girth_mm", "calf_girth_mm", "ankle_girth_mm"):
-            found[f"{side}_{key}"] = leg_at(mesh, side, marks.heights[key])
-        found[f"{side}_knee_girth_mm"] = across(mesh, *leg_axis(marks, side, "knee_girth_mm"))
-        heel, instep = heel_and_instep(mesh, marks, side)
-        found[f"{side}_heel_instep_girth_mm"] = across(mesh, (heel + instep) / 2, np.cross(instep - heel, np.array([1.0, 0.0, 0.0])))
+    """Every tape of ``measure_body`` as a ring."""
     top = float(mesh.bounds[1, 2])
     head = max(
         (runs[0] for s in np.arange(0.24, 0.5, 0.02) if (runs := level_loops(mesh, top - s * (top - marks.chin_mm)))),
         key=lambda run: float(run.size[1]),
     )
-    found["head_circumference_mm"] = head
-    return {k: ring for k, run in found.items() if (ring := _ring(run)) is not None}
+    return {key: _ring(run) for key, run in {**tape_loops(mesh, marks), "head_circumference_mm": head}.items()}
 
 
 def make_template(mesh: Mesh, sex: str) -> Template:
     """A template from a closed upright body facing -y."""
+    mesh = _evened(mesh)
     marks = find_landmarks(mesh)
     taken = measure_body(mesh)
     wearer, _ = completed(Wearer(sex=sex, measurements=taken.values))
-    return Template(sex, mesh, marks, wearer.measurements, rings_of(mesh, marks), _arm_share(mesh, marks))
+    return Template(sex, mesh, marks, wearer.measurements, rings_of(mesh, marks), arm_shares(mesh, marks))
 
 
-def _arm_share(mesh: Mesh, marks: Landmarks) -> dict[str, Floats]:
-    """By the way from the finger tips, which knows arm from trunk however near the two hang."""
+def _evened(mesh: Mesh) -> Mesh:
+    """The body with both sides alike: each corner halfway to where the mirrored surface has it.
+
+    A template's own left and right would otherwise tell apart pieces that a wearer measured alike wears alike.
+    """
+    mirror = np.array([-1.0, 1.0, 1.0])
+    v = mesh.vertices
+    for _ in range(3):
+        over = igl.point_mesh_squared_distance(v * mirror, v, mesh.faces)[2]
+        v = (v + over * mirror) / 2
+    return Mesh(v, mesh.faces)
+
+
+def arm_shares(mesh: Mesh, marks: Landmarks) -> dict[str, Floats]:
+    """(n,) a side, how far each corner belongs to that arm: by the way from the finger tips, which knows arm from trunk however near the two hang."""
     told = {}
     for side, sign in SIDES.items():
         shoulder = marks.arms[side].joints[0]

@@ -56,6 +56,8 @@ class Commands(unittest.TestCase):
             "wrist_girth_mm",
             "thigh_girth_mm",
             "ankle_girth_mm",
+            "shoulder_girth_mm",
+            "left_knuckle_girth_mm" if "left_knuckle_girth_mm" in told else "knuckle_girth_mm",
         ):
             self.assertGreater(told[key]["sd"], 0)
         self.assertAlmostEqual(told["stature_mm"]["value"], 1730.4, delta=3)
@@ -63,7 +65,7 @@ class Commands(unittest.TestCase):
     def test_measure_a_head_in_an_unknown_unit_and_pose(self):
         head = self.stl("phone.stl", scan_head(wearer_from_dict(WEARER), "m", 3))
         told = self.told("measure", head, "--kind", "head")
-        self.assertEqual(set(told), {"head_breadth_mm", "head_length_mm", "head_circumference_mm", "chin_to_crown_mm"})
+        self.assertEqual(set(told), {"head_breadth_mm", "head_length_mm", "head_circumference_mm", "chin_to_crown_mm", "face_height_mm"})
         self.assertAlmostEqual(told["head_breadth_mm"]["value"], 149, delta=2)
         haired = self.told("measure", head, "--kind", "head", "--hair", 6)
         self.assertAlmostEqual(told["head_breadth_mm"]["value"] - haired["head_breadth_mm"]["value"], 12, delta=0.2)

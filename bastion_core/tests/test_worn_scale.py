@@ -9,11 +9,11 @@ from manifold3d import Manifold
 from bastion_core.errors import RecipeProblem
 from bastion_core.fit.answer import CURVE, CurvePoint, Fitting, PaddingCurve, Question, from_curve
 from bastion_core.fit.layers import Layer
-from bastion_core.fit.onbody import scanned_head
 from bastion_core.geometry.mesh import Mesh
 from bastion_core.geometry.place import scaling, shifting
 from bastion_core.geometry.solid import Solid
 from bastion_core.measure.body import stand_in
+from bastion_core.measure.scanned import body_of_scan
 from bastion_core.measure.upright import measure_scan, take_scan
 from bastion_core.measure.wearer import Wearer
 from bastion_core.plan import SPARE, fit_worn
@@ -167,10 +167,9 @@ class AScanInstead(unittest.TestCase):
         bust = Mesh(v, turned.faces[(v[turned.faces][:, :, 2] > v[:, 2].max() - 30.0).all(axis=1)])
         scan = take_scan(bust, "head")
         self.assertEqual(scan.unit, "cm")
-        taken = measure_scan(scan).values
-        ready = scanned_head(scan.mesh, float(scan.mesh.bounds[1, 2]) - taken["chin_to_crown_mm"], taken["head_breadth_mm"])
+        scanned = body_of_scan(scan.mesh, "head", measure_scan(scan), PERSON)
         asked = Question("head", wearer=PERSON, layers=(Layer("pad", 8.0),), scale=(1.12,) * 3)
         helm = nautilus_helm(0.05)
-        by_scan, by_body = Fitting(helm, asked, ready=ready).answer(), Fitting(helm, asked, body).answer()
+        by_scan, by_body = Fitting(helm, asked, scanned).answer(), Fitting(helm, asked, body).answer()
         self.assertAlmostEqual(by_scan.room.least_mm, by_body.room.least_mm, delta=2.5)
         self.assertEqual(by_scan.way_in.passes, by_body.way_in.passes)

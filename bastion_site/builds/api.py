@@ -34,7 +34,7 @@ from bastion_site.builds.chain import STATES, VERDICTS, Chain, bay_from, cut_fro
 from bastion_site.builds.files import drop_source, keep_photo, keep_source
 from bastion_site.builds.models import WAY_IN_CHOICES, Build, Derived, Piece, TestFit
 from bastion_site.builds.present import RECIPE_FIELDS, detail, job_record, row
-from bastion_site.builds.suit import scale_all, suit
+from bastion_site.builds.suit import moved, scale_all, suit
 from bastion_site.builds.tryout import cut_gauge_ring, write_half_scale
 from bastion_site.errors import Changed, NotYet, TooLarge
 from bastion_site.jobs.apart import run_apart
@@ -204,6 +204,9 @@ class BaySerializer(serializers.Serializer):
     at_mm = three(required=False, allow_null=True)
 
 
+MOST_TURN_DEG = 45.0
+
+
 class RecipeSerializer(serializers.ModelSerializer):
     """The decisions about a piece; a change names the version it was made against."""
 
@@ -214,6 +217,7 @@ class RecipeSerializer(serializers.ModelSerializer):
     layers = LayerSerializer(many=True, required=False)
     bays = BaySerializer(many=True, required=False)
     shift_mm = three(required=False)
+    turn_deg = three(required=False)
 
     class Meta:
         model = Piece
@@ -249,6 +253,13 @@ class RecipeSerializer(serializers.ModelSerializer):
     def validate_shift_mm(self, value):
         if max(abs(v) for v in value) > 300:
             raise RecipeProblem("A piece was moved by more than 300 mm from its seat. Look at its site and side instead.")
+        return value
+
+    def validate_turn_deg(self, value):
+        if max(abs(v) for v in value) > MOST_TURN_DEG:
+            raise RecipeProblem(
+                f"A piece was turned by more than {MOST_TURN_DEG:.0f}° in its seat. Stand it up otherwise under Pieces instead."
+            )
         return value
 
     def validate_printer_ids(self, value):
@@ -338,6 +349,8 @@ class WayInSerializer(serializers.Serializer):
     ring = RingSerializer(allow_null=True)
     needs_scale = serializers.FloatField(allow_null=True)
     reason = serializers.CharField()
+    opening_deg = serializers.FloatField(allow_null=True)
+    hinge = serializers.CharField(allow_blank=True)
 
 
 class BayFitSerializer(serializers.Serializer):
@@ -355,8 +368,8 @@ class BayFitSerializer(serializers.Serializer):
 class BendSerializer(serializers.Serializer):
     what = serializers.CharField()
     needs_girth_mm = serializers.FloatField()
-    inside_girth_mm = serializers.FloatField()
     room_mm = serializers.FloatField()
+    where = serializers.CharField()
 
 
 class SightSerializer(serializers.Serializer):
@@ -391,15 +404,56 @@ class BetterSerializer(serializers.Serializer):
     reason = serializers.CharField()
 
 
+class MeetingSerializer(serializers.Serializer):
+    """How far a joint goes before two things meet; an id of 0 is the body itself."""
+
+    joint = serializers.CharField()
+    side = serializers.CharField(allow_blank=True)
+    stays_id = serializers.IntegerField()
+    goes_id = serializers.IntegerField()
+    stays = serializers.CharField()
+    goes = serializers.CharField()
+    reaches_deg = serializers.FloatField()
+    needs_deg = serializers.FloatField()
+    usual_deg = serializers.FloatField()
+    meets = serializers.BooleanField()
+    gap_mm = serializers.FloatField()
+    verdict = serializers.ChoiceField(choices=VERDICTS)
+    text = serializers.CharField()
+
+
+class MeetingDrawingSerializer(serializers.Serializer):
+    """Both from the side the joint is seen best from: SVG paths in mm."""
+
+    stays = serializers.CharField()
+    rests = serializers.CharField()
+    reached = serializers.CharField()
+    pivot = serializers.ListField(child=serializers.FloatField())
+    box = serializers.ListField(child=serializers.FloatField())
+
+
+class DrawnMeetingSerializer(MeetingSerializer):
+    tightest = serializers.BooleanField(help_text="Whether this joint meets nothing sooner.")
+    drawing = MeetingDrawingSerializer()
+
+
+class MovedSerializer(serializers.Serializer):
+    waits = serializers.CharField(allow_blank=True)
+    meetings = DrawnMeetingSerializer(many=True)
+    left_out = serializers.ListField(child=serializers.CharField(), help_text="Pieces not judged yet, or worn by somebody else.")
+
+
 class AnswerSerializer(serializers.Serializer):
     """Everything known of a piece on its wearer."""
 
     site = serializers.CharField()
     offset_mm = three()
+    middle_mm = three()
     room = RoomSerializer()
     way_in = WayInSerializer()
     bays = BayFitSerializer(many=True)
     bend = BendSerializer(allow_null=True)
+    crease = MeetingSerializer(allow_null=True)
     sight = SightSerializer(allow_null=True)
     curve = CurvePointSerializer(many=True)
     marks = MarkSerializer(many=True)
@@ -591,6 +645,12 @@ class BuildView(viewsets.ModelViewSet):
         """All pieces beside each other: wanted and chosen scale, proportion, walls, and who complains."""
         return Response(suit(self.get_object()))
 
+    @extend_schema(responses=MovedSerializer)
+    @action(detail=True)
+    def moved(self, request, pk=None):
+        """Every joint of the wearer with the pieces on: how far it goes before two of them meet."""
+        return Response(moved(self.get_object()))
+
     @extend_schema(request=ScaleAllSerializer, responses=SuitSerializer)
     @action(detail=True, methods=["post"], url_path="scale-all")
     def scale_all(self, request, pk=None):
@@ -734,7 +794,10 @@ class PieceView(mixins.RetrieveModelMixin, mixins.DestroyModelMixin, viewsets.Ge
                 setattr(fresh, name, value)
             fresh.version = version + 1
             fresh.save()
+            twin = _move_twin(fresh, changes)
         refresh(self.queryset.get(pk=piece.pk), _said(changes))
+        if twin is not None:
+            refresh(self.queryset.get(pk=twin.pk), _said(changes))
         return self._told(piece)
 
     def perform_destroy(self, instance) -> None:
@@ -757,6 +820,10 @@ class PieceView(mixins.RetrieveModelMixin, mixins.DestroyModelMixin, viewsets.Ge
         copy = Piece.objects.get(pk=piece.pk)
         copy.pk, copy.mirror_of, copy.side, copy.mirrored = None, piece, other, not piece.mirrored
         copy.name = name if name != piece.name else f"{piece.name} mirrored"
+        copy.shift_mm, copy.turn_deg = (
+            [-piece.shift_mm[0], *piece.shift_mm[1:]],
+            [piece.turn_deg[0], -piece.turn_deg[1], -piece.turn_deg[2]],
+        )
         copy.shown, copy.totals, copy.before, copy.because, copy.version = {}, None, None, "", 1
         for cut in copy.cuts or []:
             for key in ("point", "normal"):
@@ -828,6 +895,7 @@ class PieceView(mixins.RetrieveModelMixin, mixins.DestroyModelMixin, viewsets.Ge
             chain.turns,
             piece.mirrored,
             tuple(fit.summary["scale"]),
+            tuple(piece.turn_deg),
             at,
             height,
             printer,
@@ -931,9 +999,22 @@ _WORDS = {
     "scale": "the scale", "cuts": "the cuts", "printer_ids": "the printers", "layer_mm": "the layer height", "walls": "the walls",
     "infill": "the infill", "material": "the material", "pad_mm": "the padding", "wearer": "the wearer", "unit": "the unit",
     "site": "where it is worn", "pin_diameters_mm": "the pins", "pin_clearance_mm": "the pins' clearance", "made_for_mm": "the height it was made for", "way_in": "the way in", "layers": "the layers", "bays": "what goes inside",
-    "shift_mm": "the seat", "give_mm": "how far skin gives",
+    "shift_mm": "the seat", "turn_deg": "the seat", "give_mm": "how far skin gives",
     "wanted_length_mm": "the wanted length", "turn_x": "the way it stands", "turn_y": "the way it stands", "turn_z": "the way it stands",
 }  # fmt: skip
+
+
+def _move_twin(piece: Piece, changes: dict) -> Piece | None:
+    """The other side of a pair sits as this one does, mirrored; the twin that was moved, if any."""
+    twin = piece.twin if {"shift_mm", "turn_deg"} & changes.keys() else None
+    if twin is None:
+        return None
+    x, y, z = piece.shift_mm
+    nod, lean, left = piece.turn_deg
+    twin.shift_mm, twin.turn_deg = [-x, y, z], [nod, -lean, -left]
+    twin.version += 1
+    twin.save(update_fields=["shift_mm", "turn_deg", "version"])
+    return twin
 
 
 def _said(changes: dict) -> str:

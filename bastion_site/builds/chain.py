@@ -26,6 +26,8 @@ from bastion_site.jobs.models import Job
 from bastion_site.shop.models import Printer, Shop
 
 STATIONS = ("intake", "fit", "cut", "join", "print")
+FIT_EDITION = 2
+"""Raised when a fit tells more or otherwise than before, so that what was kept of it is computed again."""
 STATES = [("fresh", "fresh"), ("computing", "computing"), ("stale", "stale"), ("failed", "failed")]
 VERDICTS = [("holds", "holds"), ("tight", "tight"), ("stops", "stops"), ("waits", "waits")]
 
@@ -101,13 +103,17 @@ class Chain:
         )
 
     @cached_property
-    def head_scan(self):
-        """The scan that stands for the wearer's head, where one is used."""
-        wearer = self.piece.worn_by
-        where = BY_NAME.get(self.piece.site)
-        if wearer is None or where is None or where.part != "head":
+    def scan(self):
+        """The scan that stands for the wearer's body here, where one is used.
+
+        On the head a head's goes before a whole one's; on trunk and limbs a whole one's, and a head's says nothing of limbs.
+        """
+        wearer, where = self.piece.worn_by, BY_NAME.get(self.piece.site)
+        if wearer is None or where is None:
             return None
-        return wearer.scans.filter(used=True, kind="head").first()
+        kinds = {"head": ("head", "body"), "trunk": ("body", "head")}.get(where.part, ("body",))
+        used = {scan.kind: scan for scan in wearer.scans.filter(used=True)}
+        return next((used[kind] for kind in kinds if kind in used), None)
 
     @cached_property
     def layers(self) -> tuple[Layer, ...]:
@@ -125,10 +131,10 @@ class Chain:
         piece, recipe = self.piece, self.fit_recipe
         if piece.site not in BY_NAME or recipe.wearer is None:
             return None
-        shift = (float(piece.shift_mm[0]), float(piece.shift_mm[1]), float(piece.shift_mm[2]))
+        (shift, turn) = ((float(v[0]), float(v[1]), float(v[2])) for v in (piece.shift_mm, piece.turn_deg))
         return Question(
-            piece.site, piece.side, recipe.wearer, piece.way_in or None, self.layers, self.bays, shift_mm=shift, give_mm=piece.give_mm,
-            walls=piece.walls, material=piece.material,
+            piece.site, piece.side, recipe.wearer, piece.way_in or None, self.layers, self.bays, shift_mm=shift, turn_deg=turn,
+            give_mm=piece.give_mm, walls=piece.walls, material=piece.material,
         )  # fmt: skip
 
     @cached_property
@@ -156,20 +162,21 @@ class Chain:
             wearer = None if r.wearer is None else [r.wearer.name, r.wearer.get("stature_mm")]
             asked = None
         else:
-            w, scan = r.wearer, self.head_scan
+            w, scan = r.wearer, self.scan
             wearer = [w.name, w.sex, w.mass_kg, sorted(w.measurements.items()), sorted(w.sds.items()), scan and [scan.pk, scan.told]]
             asked = [
                 r.site,
                 question.side,
                 question.way_in,
                 question.shift_mm,
+                question.turn_deg,
                 question.give_mm,
                 question.material,
                 self.piece.layers,
                 self.piece.bays,
             ]
         rest = [r.pad_mm] if r.site == "head" else [r.made_for_mm, r.wanted_length_mm]
-        return hash_of("fit", self.intake_hash, self.turns, self.piece.mirrored, r.site, wearer, rest, r.scale, r.walls, asked)
+        return hash_of("fit", FIT_EDITION, self.intake_hash, self.turns, self.piece.mirrored, r.site, wearer, rest, r.scale, r.walls, asked)
 
     @cached_property
     def cut_hash(self) -> str | None:
@@ -259,6 +266,22 @@ def refresh_all(because: str) -> None:
     """After a change in the shop: every piece of every build that is not archived."""
     for piece in Piece.objects.filter(build__archived=False).select_related("build__wearer", "wearer", "mesh"):
         refresh(piece, because)
+
+
+def catch_up() -> int:
+    """Pieces whose results a newer version of this program no longer knows: computed again. Returns how many there were.
+
+    One whose last job failed waits for its maker, and one at work is left at it.
+    """
+    count = 0
+    for piece in Piece.objects.filter(build__archived=False).select_related("build__wearer", "wearer", "mesh"):
+        job = piece.jobs.first()
+        if job is None or job.state == Job.State.FAILED or job.state in Job.ACTIVE:
+            continue
+        if "stale" in Chain.of(piece).states(job).values():
+            refresh(piece)
+            count += 1
+    return count
 
 
 def refresh_for_wearer(wearer, because: str) -> None:

@@ -81,6 +81,8 @@ class Piece(models.Model):
     """[{name, size_mm, place, at_mm}] of what goes inside."""
     shift_mm = models.JSONField(default=no_shift, blank=True)
     """[x, y, z] by which the maker moved it from where it seats itself."""
+    turn_deg = models.JSONField(default=no_shift, blank=True)
+    """[x, y, z] degrees by which the maker turned it in its seat."""
     give_mm = models.FloatField(default=GIVE_MM)
     """How far skin gives way when it is pulled over."""
     scale = models.JSONField(null=True, blank=True)
@@ -110,6 +112,11 @@ class Piece(models.Model):
 
     class Meta:
         ordering = ["id"]
+
+    @property
+    def twin(self):
+        """The other side of the pair, where there is one."""
+        return self.mirror_of or self.mirrors.first()
 
     @property
     def worn_by(self):

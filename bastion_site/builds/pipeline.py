@@ -7,8 +7,8 @@ from pathlib import Path
 import numpy as np
 
 from bastion_core.cut.parting import Cut, part_solid
-from bastion_core.errors import RecipeProblem
-from bastion_core.fit.onbody import scanned_head
+from bastion_core.errors import MeshProblem, RecipeProblem
+from bastion_core.fit.joints import TRIANGLES
 from bastion_core.fit.scale import scale_by_stature, scale_to_length
 from bastion_core.fit.scene import write_scene
 from bastion_core.formats.glb import simplified, write_glb
@@ -25,9 +25,10 @@ from bastion_core.progress import Progress, span
 from bastion_core.takeaway import part_name, rows_of, write_part
 from bastion_site.builds.calendar import build_calendar
 from bastion_site.builds.chain import STATIONS, Chain
-from bastion_site.builds.files import Workplace, load_mesh, load_solid, save_mesh
+from bastion_site.builds.files import Workplace, load_solid, save_mesh
 from bastion_site.builds.models import Derived, Piece
 from bastion_site.shop.models import Spool
+from bastion_site.wearers.scans import body_of_files
 
 _PREVIEW_TRIANGLES = 60_000
 _PART_TRIANGLES = 30_000
@@ -156,8 +157,6 @@ class _Run:
             "least_scale": answer.least_scale if answer else None,
             "probability": answer.probability if answer else None,
             "remedies": [{"label": r.text, "kind": r.kind, "change": r.change} for r in answer.remedies] if answer else [],
-            "span_mm": [float(v) for v in answer.placed.to_body(mesh.bounds)[:, 2]] if answer else None,
-            "radius_mm": float(mesh.size[0] * scale[0] / 2) if answer else None,
             "wall_mm": thin * min(scale) if thin else None,
             "measure_next": answer.better[0].reason if answer and answer.better else "",
         }
@@ -167,6 +166,7 @@ class _Run:
             data["sections"] = worn.fitting.sections(answer.placed)
             with Workplace(folder_of("fit", chain.fit_hash)) as folder:
                 write_scene(worn.fitting, answer, folder / "fit.glb")
+                save_mesh(worn.fitting.in_body(simplified(mesh, TRIANGLES), answer.placed), folder / "worn.npz")
         keep("fit", chain.fit_hash, summary, data)
 
     def _worn(self, mesh, thin: float | None, progress: Progress) -> tuple[WornOutcome | None, str]:
@@ -181,17 +181,12 @@ class _Run:
             size = scale_to_length(float(mesh.size.max()), recipe.wanted_length_mm)[0]
             chosen = (size, size, size)
         start = 1.0 if recipe.site == "head" else scale_by_stature(recipe.wearer.get("stature_mm"), recipe.made_for_mm)[0]
-        scan = chain.head_scan
-        ready = None
-        if scan is not None:
-            head = load_mesh(scan.folder / "upright.npz")
-            values = {k: v["value"] for k, v in scan.told["values"].items()}
-            ready = scanned_head(head, float(head.bounds[1, 2]) - values["chin_to_crown_mm"], values["head_breadth_mm"])
-            question = replace(question, wearer=replace(question.wearer, measurements=question.wearer.measurements | values))
         try:
+            scan = chain.scan
+            body = scan and body_of_files(str(scan.folder), scan.kind, scan.told["values"], question.wearer)
             question = replace(question, thinnest_wall_mm=thin)
-            return fit_worn(mesh, question, start, chosen, progress, ready=ready), ""
-        except RecipeProblem as problem:
+            return fit_worn(mesh, question, start, chosen, progress, body), ""
+        except (MeshProblem, RecipeProblem) as problem:
             return None, str(problem)
 
     @property

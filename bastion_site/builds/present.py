@@ -83,7 +83,7 @@ def detail(piece: Piece, chain: Chain, job: Job | None, spools: list[Spool]) -> 
 
 RECIPE_FIELDS = (
     "name", "note", "site", "side", "unit", "turn_x", "turn_y", "turn_z", "mirrored", "pad_mm", "made_for_mm", "wanted_length_mm", "scale",
-    "way_in", "layers", "bays", "shift_mm", "give_mm",
+    "way_in", "layers", "bays", "shift_mm", "turn_deg", "give_mm",
     "printer_ids", "cuts", "pin_diameters_mm", "pin_clearance_mm", "layer_mm", "walls", "infill", "material",
 )  # fmt: skip
 

@@ -5,6 +5,7 @@ from pathlib import Path
 
 from bastion_core.ask import write_solid
 from bastion_core.fit.gauge import gauge_ring
+from bastion_core.fit.seat import seat_turn
 from bastion_core.geometry.place import scaling
 from bastion_core.geometry.solid import Solid
 from bastion_core.plan import upright
@@ -23,9 +24,13 @@ def _written(solid: Solid, name: str) -> dict:
     return {"path": str(path), "name": path.name}
 
 
-def cut_gauge_ring(source: str, turns, mirrored: bool, scale, at_mm: float, height_mm: float, printer, profile, name: str) -> dict:
+def cut_gauge_ring(
+    source: str, turns, mirrored: bool, scale, turn_deg, at_mm: float, height_mm: float, printer, profile, name: str
+) -> dict:
     """The ring's file and what it takes."""
-    ring = gauge_ring(_standing(source, turns, mirrored), scale, at_mm, height_mm, printer, profile)
+    solid = _standing(source, turns, mirrored)
+    solid = solid.transformed(seat_turn(solid.bounds, turn_deg, scale))
+    ring = gauge_ring(solid, scale, at_mm, height_mm, printer, profile)
     told = {"at_mm": ring.at_mm, "minutes": ring.minutes, "filament_g": ring.filament_g, "size_mm": ring.size_mm}
     return told | _written(ring.solid, f"{part_name(name)}-gauge-ring")
 

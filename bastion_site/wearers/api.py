@@ -411,7 +411,7 @@ class WearerView(viewsets.ModelViewSet):
     @extend_schema(request=ScanChangeSerializer, responses=ScanSerializer)
     @action(detail=True, methods=["patch"], url_path=r"scans/(?P<scan>\d+)")
     def scan(self, request, pk=None, scan=None):
-        """Change how a scan is read, take it as the head for fits, or note its measurements."""
+        """Change how a scan is read, take it as the head or the body for fits, or note its measurements."""
         wearer = self.get_object()
         found = wearer.scans.filter(pk=scan).first()
         if found is None:

@@ -131,7 +131,7 @@ class Scan(models.Model):
     told = models.JSONField(default=dict)
     """What was found: unit, what was done, values with doubt, tapes."""
     used = models.BooleanField(default=False)
-    """Whether fits use it as the head."""
+    """Whether fits use it as the head or the body."""
     created = models.DateTimeField(auto_now_add=True)
 
     class Meta:

@@ -2,6 +2,7 @@
 
 import shutil
 import tempfile
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -13,11 +14,14 @@ from bastion_core.errors import FileProblem
 from bastion_core.formats.glb import simplified, write_glb
 from bastion_core.formats.reading import read_mesh
 from bastion_core.formats.stl import write_binary_stl
-from bastion_core.measure.body import stand_in
+from bastion_core.measure.body import Body, stand_in
 from bastion_core.measure.figure import ring_figure
+from bastion_core.measure.scan import Taken, measure_body
+from bastion_core.measure.scanned import body_of_scan
 from bastion_core.measure.upright import measure_scan, points_wanted, take_scan
+from bastion_core.measure.wearer import Wearer as CoreWearer
 from bastion_core.pieces.silhouette import cloud_outline
-from bastion_site.builds.files import keep_source, save_mesh
+from bastion_site.builds.files import keep_source, load_mesh, save_mesh
 from bastion_site.builds.models import MeshFile
 
 _PREVIEW_TRIANGLES = 40_000
@@ -80,6 +84,14 @@ def read_scan(source: str, kind: str, unit: str, hair_mm: float, points, folder:
         "boxes": {k: [round(float(v), 1) for v in box] for k, box in boxes.items()},
         "points_wanted": list(points_wanted(kind)),
     }
+
+
+def body_of_files(folder: str, kind: str, told: dict, wearer: CoreWearer) -> Body:
+    """The body a stood-up scan stands for, with the measurements ``told`` of it; MeshProblem when it cannot be one."""
+    mesh = load_mesh(Path(folder) / "upright.npz")
+    values = {k: v["value"] for k, v in told.items()}
+    taken = Taken(values, {}, {}) if kind == "head" else replace(measure_body(mesh), values=values)
+    return body_of_scan(mesh, kind, taken, wearer)
 
 
 def stand_up(scan) -> None:

@@ -3,6 +3,8 @@
 import statistics
 import unittest
 
+import numpy as np
+
 from bastion_core.devices.caliper import NOISE_MM, READINGS_PER_BATTERY, CaliperLost, read
 from bastion_core.devices.head_scanner import scan_head
 from bastion_core.errors import MeshProblem, RecipeProblem
@@ -55,9 +57,10 @@ class Scanner(unittest.TestCase):
     def test_three_points_and_hair(self):
         wearer = Wearer(sex="female", measurements=HEAD)
         mesh = scan_head(wearer, "mm", 2, upset=False)
-        v = mesh.vertices
-        top = v[:, 2].max()
-        face = v[(abs(v[:, 0]) < 6) & (v[:, 2] > top - 190)]
+        v, top = mesh.vertices, HEAD["stature_mm"]
+        # Bits float about the head: what is shown lies on the head itself.
+        v = v[(np.abs(v[:, :2]) < [95, 180]).all(axis=1) & (v[:, 2] < top + 2)]
+        face = v[(abs(v[:, 0]) < 6) & (v[:, 2] > top - 190) & (v[:, 2] < top - 90)]
         ears = v[(v[:, 2] > top - 140) & (v[:, 2] < top - 85)]
         points = [face[face[:, 1].argmin()], ears[ears[:, 0].argmax()], ears[ears[:, 0].argmin()]]
         scan = take_scan(mesh, "head", "mm", points)

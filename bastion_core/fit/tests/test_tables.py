@@ -2,6 +2,7 @@
 
 import math
 import unittest
+from dataclasses import replace
 
 import numpy as np
 import trimesh
@@ -9,14 +10,14 @@ from manifold3d import Manifold
 
 from bastion_core.cut.printers import Printer
 from bastion_core.errors import RecipeProblem
+from bastion_core.fit.answer import Fitting, Question
 from bastion_core.fit.bays import KINDS, PLACES, Bay, checked, parse_bay
 from bastion_core.fit.doubt import MAKING_SD_MM, best_sd, chance, margin_sd, next_measurements, probability
 from bastion_core.fit.gauge import gauge_ring
 from bastion_core.fit.layers import LAYERS, WHERES, Layer, thickness
-from bastion_core.fit.movement import BENT_MEASURES, bend, least_angle_deg
+from bastion_core.fit.movement import BENT_MEASURES, STRAIGHT_OF, swollen
 from bastion_core.fit.sites import BY_NAME, TABLE, WAYS_IN, guess_site, site
 from bastion_core.fit.suit import NEIGHBOURS, OUT_OF_PROPORTION, SuitPiece, suit_table
-from bastion_core.fit.way_in import openings
 from bastion_core.geometry.solid import Solid
 from bastion_core.measure.readings import usual_sd_mm
 from bastion_core.measure.table import ROWS, SITES
@@ -114,21 +115,25 @@ class Doubts(unittest.TestCase):
 
 
 class Bending(unittest.TestCase):
-    def test_girth_against_the_inside(self):
-        rings = openings(tube(58, 3, 120).mesh())
-        inside = 2 * math.pi * 55
-        for key, where in ((row[0], name) for name, row in BENT_MEASURES.items()):
-            wearer = Wearer(measurements={key: 320.0})
-            told = bend(where, "left", wearer, rings, (1.0, 1.0, 1.0), 1.5)
-            with self.subTest(where):
-                self.assertAlmostEqual(told.inside_girth_mm, inside, delta=0.5)
-                self.assertAlmostEqual(told.room_mm, (inside - 320) / (2 * math.pi) - 1.5, delta=0.1)
-        self.assertIsNone(bend("forearm", "left", Wearer(), rings, (1.0, 1.0, 1.0), 0.0))
-        self.assertIsNone(bend("knee", "left", Wearer(), rings, (1.0, 1.0, 1.0), 0.0))
+    def test_the_limb_is_swollen_on_both_sides_alike(self):
+        taken = {"left_elbow_girth_mm": 250.0, "elbow_girth_mm": 252.0, "elbow_girth_bent_mm": 285.0, "wrist_girth_mm": 160.0}
+        wearer, what, girth = swollen("elbow", "left", Wearer(measurements=taken))
+        self.assertEqual((what, girth), ("the bent elbow", 285.0))
+        self.assertEqual(wearer.get("elbow_girth_mm", "left"), 285.0)
+        self.assertEqual(wearer.get("elbow_girth_mm", "right"), 285.0)
+        self.assertEqual(wearer.get("wrist_girth_mm"), 160.0)
+        self.assertIsNone(swollen("forearm", "left", Wearer(measurements=taken)))
+        self.assertIsNone(swollen("knee", "left", Wearer()))
+        self.assertEqual(set(STRAIGHT_OF), {row[0] for row in BENT_MEASURES.values()})
 
-    def test_angles_of_the_crease(self):
-        for reach, radius, angle in ((100.0, 100.0, 90.0), (100.0, 57.735, 60.0), (57.735, 100.0, 120.0)):
-            self.assertAlmostEqual(least_angle_deg(reach, radius, reach, radius), angle, places=2)
+    def test_a_flexed_arm_in_a_tube(self):
+        """The room of a round sleeve goes down by what the radius goes up: the girth's growth over 2π."""
+        person = {"stature_mm": 1750.0, "upper_arm_girth_mm": 300.0, "upper_arm_girth_bent_mm": 330.0}
+        asked = Question("upper_arm", "left", Wearer(sex="male", measurements=person))
+        told = Fitting(tube(66, 3, 120).mesh(), asked).answer()
+        self.assertEqual(told.bend.what, "the flexed upper arm")
+        self.assertAlmostEqual(told.room.least_mm - told.bend.room_mm, 30 / (2 * math.pi), delta=1.5)
+        self.assertIsNone(Fitting(tube(66, 3, 120).mesh(), replace(asked, site="forearm")).answer().bend)
 
     def test_proportion_is_told_from_both_sides(self):
         for ratio, told in ((1.0 + OUT_OF_PROPORTION / 2, False), (1.0 + 2 * OUT_OF_PROPORTION, True)):

@@ -1,5 +1,6 @@
 """Joints and places found on bodies: on two bodies of others, on shaped ones of known proportions, bent, mirrored and turned."""
 
+import csv
 import unittest
 
 import numpy as np
@@ -11,11 +12,12 @@ from bastion_core.geometry.section import perimeter
 from bastion_core.geometry.solid import Solid
 from bastion_core.measure.body import Pose, ring_girth, stand_in
 from bastion_core.measure.landmarks import SIDES, across, find_landmarks, leg_at, trunk_at, way_from
-from bastion_core.measure.scan import measure_body, measure_head
+from bastion_core.measure.predict import predict
+from bastion_core.measure.scan import FINGERS, measure_body, measure_head
 from bastion_core.measure.template import rings_of, smooth, template_of
 from bastion_core.measure.upright import measure_scan, points_wanted, take_scan
 from bastion_core.measure.wearer import Wearer
-from bastion_core.tests.shapes import FEMALE, MALE, box, reference
+from bastion_core.tests.shapes import DATA, FEMALE, MALE, box, reference
 
 # Heights of joints as shares of stature, Drillis & Contini (from memory, high confidence).
 SHARES = {"shoulder": 0.818, "hip": 0.530, "knee": 0.285, "ankle": 0.039, "chin": 0.870}
@@ -75,6 +77,41 @@ class OnBodiesOfOthers(unittest.TestCase):
         mirrored = measure_body(self.meshes["female"].transformed(scaling(-1, 1, 1))).values
         for key in ("chest_girth_mm", "thigh_girth_mm", "wrist_girth_mm", "upper_arm_girth_mm", "head_breadth_mm"):
             self.assertAlmostEqual(taken[key], mirrored[key], delta=0.005 * taken[key], msg=key)
+
+    def test_lengths_against_the_tables(self):
+        """The female body's own table (clad-body 0.6.1), and Drillis & Contini's shares of stature (from memory, high confidence)."""
+        with (DATA / "anny_clad_female_average.csv").open(encoding="utf-8") as opened:
+            table = {row["measurement"]: row["value"] for row in csv.DictReader(opened)}
+        female = measure_body(self.meshes["female"]).values
+        sleeve = 10 * float(table["sleeve_length_cm"])
+        self.assertAlmostEqual(female["arm_length_mm"], sleeve, delta=0.05 * sleeve)
+        for name, mesh in self.meshes.items():
+            told = measure_body(mesh).values
+            for key, share in (("upper_arm_length_mm", 0.186), ("thigh_length_mm", 0.245), ("shank_length_mm", 0.246)):
+                with self.subTest(body=name, key=key):
+                    self.assertAlmostEqual(told[key] / told["stature_mm"], share, delta=0.013)
+
+    def test_shoulders_against_the_open_data(self):
+        """The tape round the shoulders against what the regression on Heinz et al. 2003 expects from all the other girths."""
+        for name, mesh in self.meshes.items():
+            told = measure_body(mesh).values
+            rest = {k: v for k, v in told.items() if k != "shoulder_girth_mm"}
+            guess = predict(Wearer(sex=name, measurements=rest))["shoulder_girth_mm"]
+            with self.subTest(name):
+                self.assertAlmostEqual(told["shoulder_girth_mm"], guess.value, delta=1.5 * guess.sd)
+                self.assertGreater(told["shoulder_girth_mm"], told["chest_girth_mm"])
+
+    def test_hands_and_faces(self):
+        for name, mesh in self.meshes.items():
+            told = measure_body(mesh).values
+            guess = predict(Wearer(sex=name, measurements={"stature_mm": told["stature_mm"]}))
+            with self.subTest(name):
+                fingers = [told.get(f"{f}_knuckle_girth_mm", told.get(f"left_{f}_knuckle_girth_mm")) for f in FINGERS]
+                self.assertEqual(min(fingers), fingers[-1])
+                for value in fingers:
+                    self.assertTrue(35 < value < 80, fingers)
+                for key, slack in (("face_height_mm", 2), ("hand_breadth_mm", 3)):
+                    self.assertAlmostEqual(told[key], guess[key].value, delta=slack * max(guess[key].sd, 6), msg=key)
 
     def test_ways_along_the_surface_are_at_least_straight(self):
         mesh = self.meshes["male"]
@@ -151,7 +188,11 @@ class Shaped(unittest.TestCase):
         }
         body = stand_in(Wearer(sex="male", measurements=taken))
         arm, leg = body.joints["left_arm"], body.joints["left_leg"]
-        self.assertAlmostEqual(float(np.linalg.norm(arm[1] - arm[0])), 350, delta=0.5)
+        # The upper arm is taken from the shoulder's bony tip, which lies above the joint: bone and measurement keep their proportion.
+        shorter = stand_in(Wearer(sex="male", measurements=taken | {"upper_arm_length_mm": 300.0})).joints["left_arm"]
+        bones = [float(np.linalg.norm(joints[1] - joints[0])) for joints in (arm, shorter)]
+        self.assertAlmostEqual(bones[0] / bones[1], 350 / 300, delta=0.002)
+        self.assertTrue(30 < 350 - bones[0] < 65, bones)
         self.assertAlmostEqual(float(np.linalg.norm(arm[2] - arm[1])), 270, delta=0.5)
         self.assertAlmostEqual(float(np.linalg.norm(arm[3] - arm[2])), 200, delta=0.5)
         self.assertAlmostEqual(float(leg[1][2]), 530, delta=0.5)

@@ -41,6 +41,23 @@ export interface paths {
         patch: operations["builds_partial_update"];
         trace?: never;
     };
+    "/api/builds/{id}/moved/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Every joint of the wearer with the pieces on: how far it goes before two of them meet. */
+        get: operations["builds_moved_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/builds/{id}/scale-all/": {
         parameters: {
             query?: never;
@@ -665,7 +682,7 @@ export interface paths {
         delete?: never;
         options?: never;
         head?: never;
-        /** @description Change how a scan is read, take it as the head for fits, or note its measurements. */
+        /** @description Change how a scan is read, take it as the head or the body for fits, or note its measurements. */
         patch: operations["wearers_scans_partial_update"];
         trace?: never;
     };
@@ -796,10 +813,12 @@ export interface components {
         Answer: {
             site: string;
             offset_mm: number[];
+            middle_mm: number[];
             room: components["schemas"]["Room"];
             way_in: components["schemas"]["WayIn"];
             bays: components["schemas"]["BayFit"][];
             bend: components["schemas"]["Bend"] | null;
+            crease: components["schemas"]["Meeting"] | null;
             sight: components["schemas"]["Sight"] | null;
             curve: components["schemas"]["CurvePoint"][];
             marks: components["schemas"]["Mark"][];
@@ -840,9 +859,8 @@ export interface components {
             /** Format: double */
             needs_girth_mm: number;
             /** Format: double */
-            inside_girth_mm: number;
-            /** Format: double */
             room_mm: number;
+            where: string;
         };
         Better: {
             key: string;
@@ -983,6 +1001,29 @@ export interface components {
             silhouette_side: string;
             files: components["schemas"]["Files"];
             usual: components["schemas"]["Usual"];
+        };
+        /** @description How far a joint goes before two things meet; an id of 0 is the body itself. */
+        DrawnMeeting: {
+            joint: string;
+            side: string;
+            stays_id: number;
+            goes_id: number;
+            stays: string;
+            goes: string;
+            /** Format: double */
+            reaches_deg: number;
+            /** Format: double */
+            needs_deg: number;
+            /** Format: double */
+            usual_deg: number;
+            meets: boolean;
+            /** Format: double */
+            gap_mm: number;
+            verdict: components["schemas"]["VerdictEnum"];
+            text: string;
+            /** @description Whether this joint meets nothing sooner. */
+            tightest: boolean;
+            drawing: components["schemas"]["MeetingDrawing"];
         };
         /** @description What a far-away wearer sees: their name, what is asked, and what they have sent already. */
         FarSheet: {
@@ -1212,6 +1253,40 @@ export interface components {
             sided: boolean;
             source: string;
         };
+        /** @description How far a joint goes before two things meet; an id of 0 is the body itself. */
+        Meeting: {
+            joint: string;
+            side: string;
+            stays_id: number;
+            goes_id: number;
+            stays: string;
+            goes: string;
+            /** Format: double */
+            reaches_deg: number;
+            /** Format: double */
+            needs_deg: number;
+            /** Format: double */
+            usual_deg: number;
+            meets: boolean;
+            /** Format: double */
+            gap_mm: number;
+            verdict: components["schemas"]["VerdictEnum"];
+            text: string;
+        };
+        /** @description Both from the side the joint is seen best from: SVG paths in mm. */
+        MeetingDrawing: {
+            stays: string;
+            rests: string;
+            reached: string;
+            pivot: number[];
+            box: number[];
+        };
+        Moved: {
+            waits: string;
+            meetings: components["schemas"]["DrawnMeeting"][];
+            /** @description Pieces not judged yet, or worn by somebody else. */
+            left_out: string[];
+        };
         /** @enum {unknown} */
         NullEnum: null;
         OnPrinter: {
@@ -1264,6 +1339,7 @@ export interface components {
             layers?: components["schemas"]["LayerRequest"][];
             bays?: components["schemas"]["BayRequest"][];
             shift_mm?: number[];
+            turn_deg?: number[];
             /** Format: double */
             give_mm?: number;
             printer_ids?: number[];
@@ -1484,6 +1560,7 @@ export interface components {
             layers?: components["schemas"]["Layer"][];
             bays?: components["schemas"]["Bay"][];
             shift_mm?: number[];
+            turn_deg?: number[];
             /** Format: double */
             give_mm?: number;
             printer_ids?: number[];
@@ -1977,6 +2054,9 @@ export interface components {
             /** Format: double */
             needs_scale: number | null;
             reason: string;
+            /** Format: double */
+            opening_deg: number | null;
+            hinge: string;
         };
         /**
          * @description * `over` - over
@@ -2161,6 +2241,28 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Build"];
+                };
+            };
+        };
+    };
+    builds_moved_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description A unique integer value identifying this build. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Moved"];
                 };
             };
         };

@@ -1,7 +1,7 @@
 /** A piece on its wearer: the skin coloured by the room it has, the piece see-through, what lies inside, the tight ring. */
 import { useTheme } from "@mui/material/styles";
 import { useLoader, useThree, type ThreeEvent } from "@react-three/fiber";
-import { useEffect, useMemo } from "react";
+import { useEffect, useMemo, useRef } from "react";
 import * as THREE from "three";
 import { GLTFLoader } from "three/examples/jsm/loaders/GLTFLoader.js";
 import type { Inks } from "../theme/theme";
@@ -17,7 +17,26 @@ export interface FitSceneProps {
   passes: boolean;
   /** Called with a place touched on the piece (mm about its middle), when one is wanted. */
   onPlace?: (point: [number, number, number]) => void;
+  /** What dragging does: turn the view, or move or turn the piece in its seat. */
+  handling: Handling;
+  /** How the piece is turned in its seat already, in degrees about x, y, z. */
+  turned: number[];
+  /** Called when the piece was dragged and let go. */
+  onSeat: (move: SeatMove) => void;
 }
+
+export type Handling = "look" | "move" | "turn";
+
+export interface SeatMove {
+  /** mm the piece was moved by: to the left, to the back, up. */
+  shift_mm: [number, number, number];
+  /** How it is turned in its seat now, in degrees about x, y, z. */
+  turn_deg: [number, number, number];
+}
+
+/** The site turns about x first, then y, then z, each fixed in space. */
+const ORDER = "ZYX";
+const DEG_PER_PX = 0.25;
 
 /** Under this much room skin counts as tight. */
 const TIGHT_MM = 3;
@@ -32,7 +51,7 @@ export default function FitScene(props: FitSceneProps) {
   );
 }
 
-function Worn({ file, piece, pressing, passes, onPlace, inks }: FitSceneProps & { inks: Inks }) {
+function Worn({ file, piece, pressing, passes, onPlace, handling, turned, onSeat, inks }: FitSceneProps & { inks: Inks }) {
   const loaded = useLoader(GLTFLoader, file);
   const { camera, controls, invalidate } = useThree();
   const scene = useMemo(() => {
@@ -96,8 +115,71 @@ function Worn({ file, piece, pressing, passes, onPlace, inks }: FitSceneProps & 
     e.stopPropagation();
     onPlace(e.point.toArray() as [number, number, number]);
   };
+  useSeating(scene.meshes.piece, handling, turned, onSeat);
   return <primitive object={scene.root} onClick={touched} />;
 }
+
+/** Dragging anywhere on the stage moves or turns the piece, seen from where the eye is; letting go hands it over. */
+function useSeating(mesh: THREE.Mesh | undefined, handling: Handling, turned: number[], onSeat: (move: SeatMove) => void) {
+  const { gl, camera, controls, invalidate } = useThree();
+  const hand = useRef(onSeat);
+  useEffect(() => {
+    hand.current = onSeat;
+  });
+  const turnedKey = turned.join();
+  useEffect(() => {
+    const orbit = controls as unknown as { enabled: boolean } | null;
+    if (!mesh || handling === "look") return;
+    if (orbit) orbit.enabled = false;
+    const canvas = gl.domElement;
+    let from: { x: number; y: number } | null = null;
+    const right = new THREE.Vector3();
+    const up = new THREE.Vector3();
+    const before = new THREE.Quaternion().setFromEuler(
+      new THREE.Euler(...(turnedKey.split(",").map((v) => THREE.MathUtils.degToRad(Number(v))) as [number, number, number]), ORDER),
+    );
+    const down = (e: PointerEvent) => {
+      from = { x: e.clientX, y: e.clientY };
+      canvas.setPointerCapture(e.pointerId);
+      camera.matrixWorld.extractBasis(right, up, new THREE.Vector3());
+    };
+    const move = (e: PointerEvent) => {
+      if (!from) return;
+      const [dx, dy] = [e.clientX - from.x, e.clientY - from.y];
+      if (handling === "move") {
+        const eye = camera as THREE.PerspectiveCamera;
+        const perPixel = (2 * eye.position.length() * Math.tan(THREE.MathUtils.degToRad(eye.fov / 2))) / canvas.clientHeight;
+        mesh.position
+          .copy(right)
+          .multiplyScalar(dx * perPixel)
+          .addScaledVector(up, -dy * perPixel);
+      } else {
+        const sideways = new THREE.Quaternion().setFromAxisAngle(UP, THREE.MathUtils.degToRad(dx * DEG_PER_PX));
+        const level = new THREE.Vector3(right.x, right.y, 0).normalize();
+        mesh.quaternion.setFromAxisAngle(level, THREE.MathUtils.degToRad(dy * DEG_PER_PX)).multiply(sideways);
+      }
+      invalidate();
+    };
+    const drop = () => {
+      if (!from) return;
+      from = null;
+      const now = new THREE.Euler().setFromQuaternion(mesh.quaternion.clone().multiply(before), ORDER);
+      const half = (v: number) => Math.round(2 * THREE.MathUtils.radToDeg(v)) / 2;
+      hand.current({ shift_mm: mesh.position.toArray() as [number, number, number], turn_deg: [half(now.x), half(now.y), half(now.z)] });
+    };
+    canvas.addEventListener("pointerdown", down);
+    canvas.addEventListener("pointermove", move);
+    canvas.addEventListener("pointerup", drop);
+    return () => {
+      canvas.removeEventListener("pointerdown", down);
+      canvas.removeEventListener("pointermove", move);
+      canvas.removeEventListener("pointerup", drop);
+      if (orbit) orbit.enabled = true;
+    };
+  }, [mesh, handling, turnedKey, gl, camera, controls, invalidate]);
+}
+
+const UP = new THREE.Vector3(0, 0, 1);
 
 declare global {
   interface Window {

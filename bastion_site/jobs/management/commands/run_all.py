@@ -9,6 +9,7 @@ import time
 
 from django.core.management.base import BaseCommand
 
+from bastion_site.builds.chain import catch_up
 from bastion_site.jobs.tasks import recover
 
 _PR_SET_PDEATHSIG = 1
@@ -43,6 +44,7 @@ class Command(BaseCommand):
                 for queue in QUEUES
             },
         }  # fmt: skip
+        catch_up()
         running: dict[str, subprocess.Popen] = {}
         failures = dict.fromkeys(commands, 0)
         while not self.stopping:

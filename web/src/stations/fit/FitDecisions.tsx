@@ -277,11 +277,12 @@ function Bays({ piece, change, placing, onPlacing }: Props) {
 
 function Seat({ piece, change }: Pick<Props, "piece" | "change">) {
   const shift = piece.recipe.shift_mm ?? [0, 0, 0];
-  const moved = shift.some((v) => v !== 0);
+  const turn = piece.recipe.turn_deg ?? [0, 0, 0];
+  const moved = [...shift, ...turn].some((v) => v !== 0);
   return (
     <Box role="group" aria-label="Seat">
       <Typography variant="h3" component="h2">
-        Moved from where it seats itself
+        Moved and turned from where it seats itself
       </Typography>
       <Stack direction="row" spacing={1} sx={{ mt: 0.75 }}>
         {["to the left", "to the back", "up"].map((label, axis) => (
@@ -293,7 +294,19 @@ function Seat({ piece, change }: Pick<Props, "piece" | "change">) {
             width={108}
           />
         ))}
-        {moved && <Button onClick={() => change({ shift_mm: [0, 0, 0] })}>Back</Button>}
+      </Stack>
+      <Stack direction="row" spacing={1} sx={{ mt: 1, alignItems: "center" }}>
+        {["nodding", "leaning", "turned"].map((label, axis) => (
+          <NumberField
+            key={label}
+            label={label}
+            suffix="°"
+            value={turn[axis]}
+            onCommit={(v) => v !== null && change({ turn_deg: turn.map((t, i) => (i === axis ? v : t)) })}
+            width={108}
+          />
+        ))}
+        {moved && <Button onClick={() => change({ shift_mm: [0, 0, 0], turn_deg: [0, 0, 0] })}>Back</Button>}
       </Stack>
     </Box>
   );

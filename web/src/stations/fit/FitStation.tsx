@@ -1,5 +1,6 @@
 /** How big, and whether it goes on: the piece on its wearer, its sections, the way in, what lies inside, sight, scale, try-outs. */
 import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
 import Slider from "@mui/material/Slider";
 import Typography from "@mui/material/Typography";
 import { useTheme } from "@mui/material/styles";
@@ -7,10 +8,12 @@ import { lazy, Suspense, useState, type ReactNode } from "react";
 import { useWearers } from "../../api/client";
 import { Views } from "../../parts/Views";
 import { useUnits } from "../../parts/units";
+import type { Handling, SeatMove } from "../../stage/FitScene";
 import type { StationProps, StationView } from "../Station";
 import { FitDecisions } from "./FitDecisions";
 import { HeadDrawing } from "./HeadDrawing";
 import { ScaleView } from "./ScaleView";
+import { PieceMoving } from "./Moving";
 import { Sections } from "./Sections";
 import { SightDrawing } from "./SightDrawing";
 import { TryOut } from "./TryOut";
@@ -25,6 +28,7 @@ export function FitStation({ piece, change, children }: StationProps & { childre
   const { inks } = useTheme().palette;
   const [view, setView] = useState("On the body");
   const [solid, setSolid] = useState(0.28);
+  const [handling, setHandling] = useState<Handling>("look");
   const [placing, setPlacing] = useState<number | null>(null);
   const fit = piece.fit;
   const answer = piece.fit_data?.answer ?? null;
@@ -33,17 +37,21 @@ export function FitStation({ piece, change, children }: StationProps & { childre
   const scale = fit?.scale ?? [1, 1, 1];
 
   const place = (point: [number, number, number]) => {
-    if (placing === null || !piece.bounds_mm) return;
-    // The scene lies about the middle of the scaled piece; the bay is kept in the piece's own scaled millimetres.
-    const [low, high] = piece.bounds_mm;
-    const at = point.map((v, i) => v + (scale[i] * (low[i] + high[i])) / 2);
+    if (placing === null || !answer) return;
+    // The scene lies about the middle of the placed piece; the bay is kept in the piece's own scaled millimetres.
+    const at = point.map((v, i) => v + answer.middle_mm[i] - answer.offset_mm[i]);
     const bays = (piece.recipe.bays ?? []).map((b, i) => (i === placing ? { ...b, place: "" as const, at_mm: at } : b));
     change({ bays });
     setPlacing(null);
   };
 
+  const sit = (move: SeatMove) => {
+    const shift = piece.recipe.shift_mm ?? [0, 0, 0];
+    change({ shift_mm: shift.map((v, i) => Math.round(2 * (v + move.shift_mm[i])) / 2), turn_deg: move.turn_deg });
+    setHandling("look");
+  };
   const views = answer
-    ? ["On the body", "Sections", "Way in", ...(answer.sight ? ["Sight"] : []), "Scale", "Try out"]
+    ? ["On the body", "Sections", "Way in", "Moving", ...(answer.sight ? ["Sight"] : []), "Scale", "Try out"]
     : [...(head ? ["From above"] : ["Piece"]), "Try out"];
   const shown = views.includes(view) ? view : views[0];
   const stage = (
@@ -60,8 +68,30 @@ export function FitStation({ piece, change, children }: StationProps & { childre
                 pressing={answer.bays.flatMap((b, i) => (b.fits ? [] : [i + 1]))}
                 passes={answer.way_in.passes}
                 onPlace={placing === null ? undefined : place}
+                handling={handling}
+                turned={piece.recipe.turn_deg ?? [0, 0, 0]}
+                onSeat={sit}
               />
             </Suspense>
+            <Box role="group" aria-label="What dragging does" sx={{ position: "absolute", right: 12, top: 8, display: "flex", gap: 0.75 }}>
+              {(
+                [
+                  ["look", "Look about"],
+                  ["move", "Move the piece"],
+                  ["turn", "Turn the piece"],
+                ] as const
+              ).map(([key, words]) => (
+                <Button
+                  key={key}
+                  size="small"
+                  variant={handling === key ? "contained" : "outlined"}
+                  aria-pressed={handling === key}
+                  onClick={() => setHandling(key)}
+                >
+                  {words}
+                </Button>
+              ))}
+            </Box>
             <Box
               sx={{
                 position: "absolute",
@@ -108,6 +138,7 @@ export function FitStation({ piece, change, children }: StationProps & { childre
         )}
         {shown === "Sections" && piece.fit_data && <Sections sections={piece.fit_data.sections} />}
         {shown === "Way in" && answer && <WayInDrawing way={answer.way_in} />}
+        {shown === "Moving" && <PieceMoving piece={piece} />}
         {shown === "Sight" && answer?.sight && <SightDrawing sight={answer.sight} />}
         {shown === "Scale" && answer && <ScaleView piece={piece} answer={answer} change={change} />}
         {shown === "Try out" && <TryOut piece={piece} />}

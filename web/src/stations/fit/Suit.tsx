@@ -13,6 +13,7 @@ import { Mark } from "../../parts/Mark";
 import { ErrorNote } from "../../parts/Notes";
 import { useUnits } from "../../parts/units";
 import { SERIF } from "../../theme/theme";
+import { SuitMoving } from "./Moving";
 
 const COLUMNS = "minmax(180px, 1.3fr) 90px 120px 90px 90px 80px 90px minmax(180px, 1.6fr)";
 const HEADS = ["Piece", "Worn at", "Scale chosen", "Least that does", "Room", "Sure", "To neighbours", "Complains"];
@@ -81,9 +82,9 @@ export function Suit() {
         <Typography sx={{ mt: 2 }}>No piece of this build is worn yet. Say under Pieces where each goes.</Typography>
       )}
       <Typography variant="body2" color="text.secondary" sx={{ mt: 1.5 }}>
-        Neighbours more than 4 % apart look as if they came from two suits. A joint’s least angle is told where two pieces of a limb would
-        meet in the crease.
+        Neighbours more than 4 % apart look as if they came from two suits.
       </Typography>
+      <SuitMoving build={build} fresh={suit.data.rows.map((r) => `${r.id}${r.state}${r.chosen}${r.room_mm}`).join()} />
     </Box>
   );
 }

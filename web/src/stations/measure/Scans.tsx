@@ -1,4 +1,4 @@
-/** Scans of a wearer: stood up, measured, drawn with their tapes, and taken as the head in every fit. */
+/** Scans of a wearer: stood up, measured, drawn with their tapes, and taken as the head or the body in every fit. */
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import MenuItem from "@mui/material/MenuItem";
@@ -79,7 +79,7 @@ export function Scans({ wearer }: { wearer: number }) {
       {scans.data?.map((scan) => (
         <ScanCard key={scan.id} scan={scan} wearer={wearer} onChange={(body) => change.mutate({ scan: scan.id, ...body })} />
       ))}
-      {scans.data?.length === 0 && <Typography>No scan yet. A helmet is judged on the stand-in head until there is one.</Typography>}
+      {scans.data?.length === 0 && <Typography>No scan yet. Until there is one, pieces are judged on the stand-in body.</Typography>}
     </Stack>
   );
 }
@@ -152,11 +152,9 @@ function ScanCard({
             <Button variant="outlined" onClick={() => onChange({ keep: true })}>
               Note these on the sheet
             </Button>
-            {scan.kind === "head" && (
-              <Button variant={scan.used ? "outlined" : "contained"} onClick={() => onChange({ used: !scan.used })}>
-                {scan.used ? "Go back to the stand-in head" : "Use as the head in every fit"}
-              </Button>
-            )}
+            <Button variant={scan.used ? "outlined" : "contained"} onClick={() => onChange({ used: !scan.used })}>
+              {scan.used ? `Go back to the stand-in ${scan.kind}` : `Use as the ${scan.kind} in every fit`}
+            </Button>
           </Stack>
           <PointsForm scan={scan} wearer={wearer} onChange={onChange} />
         </Box>
