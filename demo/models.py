@@ -236,6 +236,27 @@ def breakwater_breastplate(detail: float = 1.0) -> Mesh:
     return _relief_sheet(form, relief, 3.4, int(330 * detail**0.5), int(300 * detail**0.5)).mesh()
 
 
+def spray_gorget(detail: float = 1.0) -> Mesh:
+    """The collar: high at the nape and under the chin, cut away over the shoulders, its rim broken into spray."""
+
+    def surface(outside: bool) -> Surface:
+        def points(u: Floats, v: Floats) -> Floats:
+            around = 2 * np.pi * u - np.pi / 2
+            over_shoulder = np.cos(around) ** 2
+            top = 84 + 5 * np.sin(9 * around) * np.clip(1 - v / 0.2, 0, 1) + 14 * np.sin(around)
+            z = top - v * (top - 44 * over_shoulder)
+            flare = 20 * v**2 * (1 - over_shoulder)
+            across, deep = 76 + flare, 82 + flare
+            if outside:
+                relief = 2.2 * _ridge(np.abs(np.sin(4.5 * around + 5 * v)), 0.4) * np.sin(np.pi * v) + 2.6 * _ridge(v - 0.05, 0.06)
+                across, deep = across + 3.0 + relief, deep + 3.0 + relief
+            return np.column_stack([across * np.cos(around), deep * np.sin(around) - 12 * np.sin(around) * v, z])
+
+        return points
+
+    return closed_sheet(surface(True), surface(False), int(300 * detail**0.5), int(90 * detail**0.5), True, False).mesh()
+
+
 def heron_shin(detail: float = 1.0) -> Mesh:
     """The left shin: a tapered half tube under three rows of long feathers."""
 
@@ -320,6 +341,7 @@ MODELS: tuple[DemoModel, ...] = (
     DemoModel("kelp-bracer-left", kelp_bracer),
     DemoModel("kelp-bracer-right", torn_bracer),
     DemoModel("breakwater-breastplate", breakwater_breastplate),
+    DemoModel("spray-gorget", spray_gorget),
     DemoModel("heron-shin-left", heron_shin),
     DemoModel("heron-greave-left", heron_greave),
     DemoModel("lantern-staff", lantern_staff),

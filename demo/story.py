@@ -105,6 +105,7 @@ PIECES: tuple[DemoPiece, ...] = (
     DemoPiece(
         "breakwater-breastplate", "Breakwater breastplate", {"site": "chest", "layer_mm": 0.28, "layers": SUIT}, printers=("Gull", "Tern")
     ),
+    DemoPiece("spray-gorget", "Spray gorget", {"site": "neck", "layers": SUIT, "note": "Goes on in two halves, before the helm."}),
     DemoPiece("heron-shin-left", "Heron shin left", {"site": "shin", "side": "left", "way_in": "open", "layers": SUIT}, mirror=True),
     DemoPiece(
         "heron-greave-left",

@@ -1,5 +1,6 @@
 """Django's runner with a folder of its own for files, tasks that wait to be worked off, and one plain closing line."""
 
+import os
 import shutil
 import tempfile
 from pathlib import Path
@@ -30,5 +31,9 @@ class PlainRunner(DiscoverRunner):
 
     def suite_result(self, suite, result, **kwargs):
         failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
-        print(f"\n{result.testsRun - failed - len(result.skipped)} passed, {failed} failed", flush=True)
+        passed = result.testsRun - failed - len(result.skipped)
+        print(f"\n{passed} passed, {failed} failed", flush=True)
+        if "BASTION_TALLY" in os.environ:
+            with open(os.environ["BASTION_TALLY"], "a", encoding="utf-8") as tally:
+                tally.write(f"{passed} {failed}\n")
         return super().suite_result(suite, result, **kwargs)

@@ -15,7 +15,7 @@ from bastion_core.fit.joints import TRIANGLES, Meeting, crease
 from bastion_core.fit.layers import Layer, checked, on_the_way, thickness
 from bastion_core.fit.movement import Bend, Sight, sight, sight_verdict, swollen
 from bastion_core.fit.onbody import OnBody, Skin, as_it_came, on_body
-from bastion_core.fit.room import Placed, Room, covered, gaps, room_of
+from bastion_core.fit.room import TIGHT_MM, Placed, Room, covered, gaps, room_of
 from bastion_core.fit.scale import LEAST_SCALE, LINE_WIDTH_MM, MOST_SCALE, check_scale
 from bastion_core.fit.seat import Scale, Seating, kind_of, seat, seat_turn
 from bastion_core.fit.sites import Site, site
@@ -35,6 +35,7 @@ CURVE = tuple(round(0.85 + 0.05 * k, 2) for k in range(12))
 PADDING_STEPS_MM, PADDING_SIZES = (-6.0, 6.0), (0.85, 0.95, 1.05, 1.15, 1.25, 1.4)
 """Other paddings of a helmet for which the curve is known, and at which scales."""
 ENOUGH_MM = 0.0
+_HOLDS_ABOVE, _RISES = 1.02, 3
 FLARE_REACH_MM = 30.0
 _EDGE_MM = 1.0
 PLATE_SPREAD_MM = 60.0
@@ -148,6 +149,7 @@ class Answer:
                 "open": round(self.room.open_share, 4),
             },
             "way_in": asdict(self.way_in),
+            "tight_mm": TIGHT_MM,
             "bays": [asdict(b) for b in self.bays],
             "bend": asdict(self.bend) if self.bend else None,
             "crease": self.crease.as_dict() if self.crease else None,
@@ -286,7 +288,14 @@ class Fitting:
     def least_scale_for_room(self) -> float | None:
         """``_find_room_scale``, found once."""
         if not self._room_scale:
-            self._room_scale.append(self._find_room_scale())
+            found = self._find_room_scale()
+            # Seats are found by steps: where a little more scale would press again, the least one lies above that.
+            for _ in range(_RISES):
+                if found is None or self.question.as_placed or self.least(found * _HOLDS_ABOVE) >= ENOUGH_MM:
+                    break
+                low, high = found * _HOLDS_ABOVE, found * _HOLDS_ABOVE**4
+                found = least_root(self.least, low, high) if self.least(high) >= ENOUGH_MM else high
+            self._room_scale.append(found)
         return self._room_scale[0]
 
     def _find_room_scale(self) -> float | None:
@@ -480,11 +489,14 @@ class Fitting:
             return []
         told = []
         (low, high), z = self.body.touch_mm, beyond.points[:, 2]
+        bottom, top = placed.to_body(self.piece.bounds)[:, 2]
         remedy = "or thicken the crown's pad" if self.body.crown_mm is not None else "or move it in its seat"
         for edge, next_to, mask in zip(("lower", "upper"), self.where.next_to, (z < low, z > high), strict=True):
-            into = -room_of(self.piece, placed, beyond.take(mask), (), False).least_mm if mask.any() else 0.0
-            if into > _EDGE_MM:
-                told.append(f"The {edge} edge stands {into:.0f} mm into the {next_to}: trim it there, {remedy}.")
+            room = room_of(self.piece, placed, beyond.take(mask), (), False).room_mm if mask.any() else np.zeros(0)
+            into = z[mask][room < -_EDGE_MM]
+            if len(into):
+                short = float(into.max() - bottom if edge == "lower" else top - into.min())
+                told.append(f"The {edge} {max(short, 1):.0f} mm meet the {next_to}: trim them off there, {remedy}.")
         return told
 
     def _warnings(self, seen: Sight | None, beyond: list[str], creased: Meeting | None) -> tuple[str, ...]:

@@ -24,7 +24,7 @@ FLESH_MM = 10.0
 """How deep a rim sinks into a limb's flesh before it stops the joint; common practice, no source."""
 _CREASE_MM = 35.0
 """Flesh nearer to the joint than this folds away in the crease; common practice, no source."""
-_SAMPLE = 3000
+_SAMPLE, _NEAREST = 3000, 800
 
 
 @dataclass(frozen=True)
@@ -84,7 +84,7 @@ class Meeting:
     meets: bool
     """Whether they meet at all within what a bare body does."""
     gap_mm: float
-    """Between the two as they hang at rest; 0 where they run into each other."""
+    """Between the two at rest; 0 where they run into each other."""
     at_mm: tuple[float, float, float] | None
     """Where they meet, on the one that stays."""
     what_for: str
@@ -101,7 +101,7 @@ class Meeting:
         """One sentence."""
         where = f"{self.side} {self.joint}" if self.side else self.joint
         if self.meets and self.reaches_deg < LEAST_DEG:
-            return f"{where[:1].upper()}{where[1:]}: {self.goes} and {self.stays} run into each other as they hang. Trim one of them, or move it in its seat."
+            return f"{where[:1].upper()}{where[1:]}: {self.goes} and {self.stays} run into each other as they sit. Trim one of them, or move it in its seat."
         if not self.meets:
             return f"{where[:1].upper()}{where[1:]}: free to {self.usual_deg:.0f}°, as far as a bare body goes."
         told = f"{where[:1].upper()}{where[1:]}: {self.reaches_deg:.0f}° until {self.goes} meets {self.stays}"
@@ -146,9 +146,8 @@ def _box(points: Floats) -> tuple[Floats, Floats]:
 
 
 def _edges(mesh: Mesh) -> tuple[Floats, Floats, Floats]:
-    """Start (n, 3), unit direction (n, 3) and length (n,) of every edge, once."""
-    pairs = np.unique(np.sort(np.concatenate([mesh.faces[:, [0, 1]], mesh.faces[:, [1, 2]], mesh.faces[:, [2, 0]]]), axis=1), axis=0)
-    start, end = mesh.vertices[pairs[:, 0]], mesh.vertices[pairs[:, 1]]
+    """Start (n, 3), unit direction (n, 3) and length (n,) of every edge."""
+    start, end = mesh.vertices[mesh.edges[:, 0]], mesh.vertices[mesh.edges[:, 1]]
     length = np.linalg.norm(end - start, axis=1)
     keep = length > 1e-9
     return start[keep], (end - start)[keep] / length[keep, None], length[keep]
@@ -188,7 +187,10 @@ def gap_mm(a: Mesh, b: Mesh) -> float:
     told = np.inf
     for mesh, other in ((a, b), (b, a)):
         points = np.concatenate([mesh.vertices[np.unique(mesh.faces)], surface_sample(mesh, _SAMPLE, seed=7).points])
-        told = min(told, float(igl.point_mesh_squared_distance(points, other.vertices, other.faces)[0].min()))
+        # Corners tell roughly where the two are nearest; only about there faces are asked.
+        rough = other.corner_tree.query(points)[0]
+        near = np.argsort(rough)[:_NEAREST]
+        told = min(told, float(igl.point_mesh_squared_distance(points[near], other.vertices, other.faces)[0].min()))
     return float(np.sqrt(told))
 
 
@@ -249,7 +251,7 @@ def segment(body: Body, limb: str, index: int) -> Mesh:
 def meetings(worn: Sequence[Worn], body: Body, progress: Progress = silent) -> list[Meeting]:
     """Every two pieces on both sides of a joint, and the chin in its collar, in the order of JOINTS."""
     head = Worn(0, "the chin", "head", "", _head_itself(body))
-    told = []
+    told, gaps = [], {}
     for index, kind in enumerate(JOINTS):
         progress(index / len(JOINTS), kind.name)
         for side in SIDES if kind.sided else ("",):
@@ -262,11 +264,13 @@ def meetings(worn: Sequence[Worn], body: Body, progress: Progress = silent) -> l
                 for other in stays:
                     if mover is head and other.site not in ("neck", "chest", "back"):
                         continue
+                    if (other.id, mover.id) not in gaps:
+                        gaps[other.id, mover.id] = gap_mm(other.mesh, mover.mesh)
                     reaches, at = turned_until_they_meet(other.mesh, mover.mesh, pivot, axis, kind.usual_deg)
                     told.append(
                         Meeting(
                             kind.name, side, other.id, mover.id, other.name, mover.name, reaches, kind.needs_deg, kind.usual_deg, at is not None,
-                            gap_mm(other.mesh, mover.mesh), None if at is None else (float(at[0]), float(at[1]), float(at[2])), kind.what_for,
+                            gaps[other.id, mover.id], None if at is None else (float(at[0]), float(at[1]), float(at[2])), kind.what_for,
                         )
                     )  # fmt: skip
     return told

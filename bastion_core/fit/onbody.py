@@ -22,6 +22,7 @@ from bastion_core.measure.body import Body
 from bastion_core.measure.landmarks import SIDES
 
 _SECTION_STEP_MM = 8.0
+_FACES_UP = 0.3
 NECK_SHOWN_MM = 30.0
 """Neck under the chin that counts as the head's: what lies below belongs to the shoulders."""
 CAP_MM = 58.0
@@ -91,6 +92,8 @@ class OnBody:
     """All of the body in the same place, to be shown."""
     whole: bool = False
     """Whether this is a body as it came (a scan), nothing known of its joints."""
+    carries: bool = False
+    """Whether the piece lies on what faces up, as a collar does on the shoulders: there it is meant to touch."""
 
     def skin(self, count: int, beyond: bool = False) -> Skin:
         """``count`` points over the stretch that may be touched, the mesh's own corners among them; ``beyond`` takes what lies outside it."""
@@ -105,11 +108,13 @@ class OnBody:
             folded = skin.points.copy()
             folded[:, 0] = np.clip(folded[:, 0], -self.widest_mm, self.widest_mm)
             skin = replace(skin, points=folded)
+        if self.carries and not beyond:
+            skin = skin.take(skin.normals[:, 2] < _FACES_UP)
         if self.crown_mm is not None:
             face = (skin.points[:, 2] < self.crown_mm - FACE_FROM * (self.crown_mm - self.low_mm)) & (skin.normals[:, 1] < 0.25)
             cap = skin.points[:, 2] > self.crown_mm - CAP_MM
             # What faces up below the chin is shoulder, however short the neck.
-            shoulder = (skin.points[:, 2] < self.low_mm) & (skin.normals[:, 2] > 0.3)
+            shoulder = (skin.points[:, 2] < self.low_mm) & (skin.normals[:, 2] > _FACES_UP)
             skin = replace(skin, bare=face & (skin.points[:, 1] < self.centre[1]), cap=cap)
             skin = skin if beyond else skin.take(~shoulder)
         return skin
@@ -210,8 +215,9 @@ def on_body(body: Body, where: Site, side: str = "") -> OnBody:
     if where.part == "trunk":
         low, high = (share * stature for share in where.stretch)
         keep = arms < 0.55
-        touch = (low - 0.06 * stature, high + 0.02 * stature)
-        return OnBody(_cut_out(body.mesh, keep), low, high, None, (), -np.inf, np.eye(4), touch, around=body.mesh)
+        neck = where.name == "neck"
+        touch = (low if neck else low - 0.06 * stature, body.chin_mm if neck else high + 0.02 * stature)
+        return OnBody(_cut_out(body.mesh, keep), low, high, None, (), -np.inf, np.eye(4), touch, around=body.mesh, carries=neck)
     joints = body.joints[f"{side}_{where.part}"]
     upper, lower = where.stretch
 

@@ -15,7 +15,8 @@ _START_DEPTH = 0.5
 """Rays begin this share of the body's depth behind the skin, so that a shell inside the body is met too."""
 _REFINED = 240
 _RIM_REACH_MM = 14.0
-TOUCH_MM = 1.0
+TOUCH_MM, TIGHT_MM = 1.0, 3.0
+"""Room up to which skin counts as touched, and under which as tight; common practice, no source."""
 
 
 @dataclass(frozen=True)
@@ -85,21 +86,42 @@ def gaps(piece: Mesh, placed: Placed, skin: Skin) -> Floats:
     return gaps_and_faces(piece, placed, skin)[0]
 
 
-def gaps_and_faces(piece: Mesh, placed: Placed, skin: Skin) -> tuple[Floats, Ints]:
-    """``gaps`` and the face of the piece (n,) that each ends on; -1 where there is none, or where the skin lies within the material."""
+def gaps_and_faces(piece: Mesh, placed: Placed, skin: Skin) -> tuple[Floats, Ints, Floats]:
+    """``gaps``, the face of the piece (n,) that each ends on, -1 where there is none or the skin lies within the material, and the direction (n, 3) it was taken in."""
+    inside = skin.depth_mm * _START_DEPTH
+    way, face = _to_shell(piece, placed, skin.points - skin.normals * inside[:, None], skin.normals)
+    out = np.where(face == -2, -inside, way - inside)
+    along = skin.normals
+    pressing = np.flatnonzero(out < 0)
+    if len(pressing):
+        # At ears and folds the skin faces along the shell, and the way out that way is far longer than the overlap is deep:
+        # there the way level out from the middle counts, where it is the shorter one.
+        points = skin.points[pressing]
+        level = (points - (skin.points.max(axis=0) + skin.points.min(axis=0)) / 2) * [1.0, 1.0, 0.0]
+        reach = np.linalg.norm(level, axis=1)
+        level /= np.maximum(reach, 1e-9)[:, None]
+        way, met = _to_shell(piece, placed, points - level * reach[:, None], level)
+        shorter = np.isfinite(way) & (met >= 0) & (way - reach > out[pressing])
+        out[pressing[shorter]], face[pressing[shorter]] = (way - reach)[shorter], met[shorter]
+        along = along.copy()
+        along[pressing[shorter]] = level[shorter]
+    return out, np.maximum(face, -1), along
+
+
+def _to_shell(piece: Mesh, placed: Placed, start: Floats, direction: Floats) -> tuple[Floats, Ints]:
+    """Way (n,) in mm from points (n, 3) of the body along unit directions (n, 3) to the piece, inf where it is missed, and the face met:
+    -1 for none, -2 where the ray began within the material."""
     scale = np.array(placed.scale)
-    start = placed.to_piece(skin.points - skin.normals * (skin.depth_mm * _START_DEPTH)[:, None])
-    along = skin.normals / scale
+    along = direction / scale
     stretch = np.linalg.norm(along, axis=1)
     along = along / stretch[:, None]
-    distance, face = piece.rays.first_hits(start, along)
-    # A unit of way in the piece is 1/stretch of the body's.
-    out = distance / stretch - skin.depth_mm * _START_DEPTH
+    distance, face = piece.rays.first_hits(placed.to_piece(start), along)
     # Meeting the material from behind means that the ray began inside it.
-    hit = face >= 0
-    leaving = np.zeros(len(face), bool)
-    leaving[hit] = np.einsum("ij,ij->i", piece.area_vectors[face[hit]], along[hit]) > 0
-    return np.where(leaving, -skin.depth_mm * _START_DEPTH, out), np.where(leaving, -1, face)
+    hit = np.flatnonzero(face >= 0)
+    leaving = hit[np.einsum("ij,ij->i", piece.area_vectors[face[hit]], along[hit]) > 0]
+    face[leaving] = -2
+    # A unit of way in the piece is 1/stretch of the body's.
+    return distance / stretch, face
 
 
 _BESIDE_MM = 45.0

@@ -219,13 +219,13 @@ def _looked(piece: Mesh, skin: Skin, s: Floats, offsets: Floats, less: Floats) -
     points = (skin.points[None] + (offsets[0] - offsets)[:, None]).reshape(-1, 3)
     many = Skin(points, *(np.concatenate([part] * count) for part in (skin.normals, skin.depth_mm, skin.bare, skin.cap)))
     placed = Placed((s[0], s[1], s[2]), (offsets[0][0], offsets[0][1], offsets[0][2]))
-    out, face = gaps_and_faces(piece, placed, many)
+    out, face, way = gaps_and_faces(piece, placed, many)
     known = np.isfinite(out) & covered(piece, placed, many)
-    slope = many.normals[:, :2].copy()
+    slope = way[:, :2].copy()
     met = known & (face >= 0)
     flat = piece.area_vectors[face[met]] / s
     flat /= np.maximum(np.linalg.norm(flat, axis=1), 1e-12)[:, None]
-    along = np.einsum("ij,ij->i", flat, many.normals[met])
+    along = np.einsum("ij,ij->i", flat, way[met])
     # Within the material nothing is known of faces: there the piece is taken to lie square to the skin.
     slope[met] = flat[:, :2] / np.where(np.abs(along) < _STEEP, np.copysign(_STEEP, along), along)[:, None]
     room = out - np.concatenate([less] * count)

@@ -59,6 +59,14 @@ class Mesh:
         return np.asarray(np.linalg.norm(step, axis=2).max(axis=1))
 
     @cached_property
+    def edges(self) -> Ints:
+        """(k, 2): corners of every edge, each edge once."""
+        a, b = self.faces.ravel(), np.roll(self.faces, -1, axis=1).ravel()
+        n = len(self.vertices)
+        key = np.unique(np.minimum(a, b) * n + np.maximum(a, b))
+        return np.column_stack([key // n, key % n])
+
+    @cached_property
     def corner_tree(self) -> cKDTree:
         """The corners made ready for a search of the nearest; built once."""
         return cKDTree(self.vertices)

@@ -1,12 +1,12 @@
 """The outline of a piece as a small drawing: what stands for it on the Wall and on paper."""
 
 import numpy as np
-from shapely import area, buffer, polygons, unary_union
+from manifold3d import CrossSection, FillRule, JoinType
 from shapely.geometry.base import BaseGeometry
 
 from bastion_core.formats.glb import simplified
 from bastion_core.geometry.mesh import Mesh
-from bastion_core.geometry.solid import Solid
+from bastion_core.geometry.solid import Solid, polygons_of
 
 FRONT = np.array([[1.0, 0, 0, 0], [0, 0, 1.0, 0], [0, -1.0, 0, 0], [0, 0, 0, 1]])
 """Looking from the front (from -y): x to the right, z upward."""
@@ -30,6 +30,10 @@ def cloud_outline(mesh: Mesh, side: bool) -> str:
     """SVG path of any mesh's shadow, sound or not, from the front or from the right: its triangles united after thinning."""
     thin = simplified(mesh, 6000)
     flat = np.column_stack([-thin.vertices[:, 1] if side else thin.vertices[:, 0], thin.vertices[:, 2]])
-    triangles = polygons(flat[thin.faces])
-    sound = triangles[area(triangles) > 1e-6]
-    return svg_path(unary_union(buffer(sound, 0.4)).simplify(float(mesh.size.max()) / 400))
+    triangles = flat[thin.faces]
+    (ab, ac) = (triangles[:, k] - triangles[:, 0] for k in (1, 2))
+    twice = ab[:, 0] * ac[:, 1] - ab[:, 1] * ac[:, 0]
+    # All wound one way, so that what overlaps is filled and not cut out.
+    triangles[twice < 0] = triangles[twice < 0][:, ::-1]
+    shadow = CrossSection(list(triangles[np.abs(twice) > 2e-6]), FillRule.Positive).offset(0.4, JoinType.Miter)
+    return svg_path(polygons_of(shadow).simplify(float(mesh.size.max()) / 400))

@@ -434,7 +434,7 @@ class MeetingDrawingSerializer(serializers.Serializer):
 
 class DrawnMeetingSerializer(MeetingSerializer):
     tightest = serializers.BooleanField(help_text="Whether this joint meets nothing sooner.")
-    drawing = MeetingDrawingSerializer()
+    drawing = MeetingDrawingSerializer(allow_null=True)
 
 
 class MovedSerializer(serializers.Serializer):
@@ -449,6 +449,7 @@ class AnswerSerializer(serializers.Serializer):
     site = serializers.CharField()
     offset_mm = three()
     middle_mm = three()
+    tight_mm = serializers.FloatField()
     room = RoomSerializer()
     way_in = WayInSerializer()
     bays = BayFitSerializer(many=True)

@@ -90,7 +90,7 @@ def move_joints(worn: list[tuple], wearer: CoreWearer, scan_folder: str | None, 
     pieces = [Worn(id_, name, site, side, load_mesh(Path(file))) for id_, name, site, side, file in worn]
     told = meetings(pieces, body)
     tightest = {id(m) for m in tightest_of(told)}
-    return [m.as_dict() | {"tightest": id(m) in tightest, "drawing": drawn(m, pieces, body)} for m in told]
+    return [m.as_dict() | {"tightest": id(m) in tightest, "drawing": drawn(m, pieces, body) if id(m) in tightest else None} for m in told]
 
 
 def scale_all(build: Build, factor: float) -> None:

@@ -73,7 +73,7 @@ class OnTheDemo(InTheBrowser):
         super().setUp()
         self.build = computed_demo()
         self.open(f"/build/{self.build.id}")
-        expect(self.page.get_by_role("rowheader")).to_have_count(13)
+        expect(self.page.get_by_role("rowheader")).to_have_count(14)
 
     def test_the_whole_way(self):
         page = self.page

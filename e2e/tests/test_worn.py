@@ -11,6 +11,7 @@ from playwright.sync_api import expect
 
 from bastion_core.devices.head_scanner import scan_head
 from bastion_core.formats.stl import write_binary_stl
+from bastion_core.tests.shapes import MALE
 from bastion_site.wearers.models import Reading, Wearer
 from e2e.browser import page_of
 from e2e.tests.test_way import InTheBrowser
@@ -114,6 +115,18 @@ class Sheet(InTheBrowser):
         self.assertAlmostEqual(self.wearer.measurements["head_breadth_mm"], 150, delta=2)
         self.assertEqual(self.wearer.readings.filter(key="head_breadth_mm", state="holds").get().way, "scan")
 
+    def test_a_scan_of_the_whole_body_is_used_as_the_body(self):
+        page = self.page
+        page.get_by_role("button", name="Scan", exact=True).click()
+        page.get_by_label("Scan of").click()
+        page.get_by_role("option", name="body").click()
+        page.set_input_files("input[aria-label='Scan file']", str(MALE))
+        card = page.get_by_role("article", name="Scan of the body")
+        expect(card).to_contain_text("shoulder girth", timeout=60_000)
+        card.get_by_role("button", name="Use as the body in every fit").click()
+        expect(card.get_by_role("button", name="Go back to the stand-in body")).to_be_visible(timeout=30_000)
+        self.assertTrue(self.wearer.scans.get().used)
+
     def test_a_link_for_a_far_away_wearer(self):
         page = self.page
         page.get_by_role("button", name="Link", exact=True).click()
@@ -191,7 +204,7 @@ class OnTheBody(InTheBrowser):
         expect(page.get_by_role("img", name=re.compile("^Section "))).to_have_count(6)
         page.get_by_role("button", name=re.compile("^Part it lengthwise")).click()
         self.work()
-        expect(self.ledger()).to_contain_text("opens lengthwise")
+        expect(self.ledger()).to_contain_text(re.compile("hinged at the .*, it has to open by"))
         expect(self.ledger()).not_to_contain_text("stops")
 
     def test_the_suit_table(self):
@@ -207,6 +220,53 @@ class OnTheBody(InTheBrowser):
         row.get_by_label(re.compile("^scale")).press("Enter")
         self.work()
         expect(row).to_contain_text("needs 10")
+
+    def test_moving_in_the_suit(self):
+        page = self.page
+        self.open(f"/build/{self.build.id}/suit")
+        moving = page.get_by_role("region", name="Moving in it")
+        elbow = moving.get_by_role("article", name="left elbow bent")
+        expect(elbow).to_contain_text(re.compile(r"\d+° until Kelp bracer left meets Wave pauldron left"), timeout=60_000)
+        expect(elbow.get_by_role("img", name=re.compile("at rest and at"))).to_be_visible()
+        nod = moving.get_by_role("article", name="head nodded")
+        expect(nod).to_contain_text("Spray gorget")
+        expect(moving).to_contain_text("Left out, as they are not judged yet or worn by somebody else: Nautilus helm, second watch")
+        self.at("Kelp bracer left")
+        self.view("Moving")
+        self.said(re.compile(r"Left elbow bent: \d+° until its rim meets the upper arm"))
+        expect(page.get_by_role("article", name="left elbow bent")).to_be_visible()
+
+    def test_a_piece_dragged_and_turned_on_the_stage(self):
+        page = self.page
+        self.at("Heron shin left")
+        piece, twin = (self.build.pieces.get(name=f"Heron shin {side}") for side in ("left", "right"))
+        page.wait_for_function("window.__fit && window.__fit.hasRoom")
+        stage = page.locator("canvas").bounding_box()
+        middle = stage["x"] + stage["width"] / 2, stage["y"] + stage["height"] / 2
+
+        def drag(mode: str, dx: int, dy: int) -> None:
+            page.get_by_role("button", name=mode).click()
+            page.mouse.move(*middle)
+            page.mouse.down()
+            page.mouse.move(middle[0] + dx, middle[1] + dy)
+            page.mouse.up()
+            expect(page.get_by_role("button", name="Look about")).to_have_attribute("aria-pressed", "true")
+            self.work()
+            for one in (piece, twin):
+                one.refresh_from_db()
+
+        drag("Move the piece", 0, -40)
+        self.assertGreater(piece.shift_mm[2], 5)
+        self.assertEqual(twin.shift_mm, [-piece.shift_mm[0], *piece.shift_mm[1:]])
+        drag("Turn the piece", 40, 0)
+        self.assertAlmostEqual(piece.turn_deg[2], 10, delta=0.6)
+        self.assertEqual(twin.turn_deg[2], -piece.turn_deg[2])
+        seat = page.get_by_role("group", name="Seat")
+        expect(seat.get_by_label(re.compile("^turned"))).to_have_value(re.compile("^(9.5|10|10.5)$"))
+        seat.get_by_role("button", name="Back").click()
+        self.work()
+        piece.refresh_from_db()
+        self.assertEqual((piece.shift_mm, piece.turn_deg), ([0, 0, 0], [0, 0, 0]))
 
     def test_ring_and_log(self):
         page = self.page

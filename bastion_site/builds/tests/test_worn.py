@@ -2,13 +2,16 @@
 
 import tempfile
 from pathlib import Path
+from unittest.mock import patch
 
 import trimesh
 from django.core.files.uploadedfile import SimpleUploadedFile
 
-from bastion_core.tests.shapes import tube
-from bastion_site.builds.models import Derived
+from bastion_core.tests.shapes import MALE, tube
+from bastion_site.builds.chain import catch_up
+from bastion_site.builds.models import Build, Derived
 from bastion_site.builds.tests.test_pieces import PieceCase
+from bastion_site.wearers.models import Wearer
 from demo.models import nautilus_helm
 from e2e.work import bytes_of, shop, work_off
 
@@ -61,6 +64,8 @@ class Worn(PieceCase):
             {"bays": [{"name": "board", "size_mm": [0, 10, 10]}]},
             {"bays": [{"name": "board", "size_mm": [10, 10, 10], "place": "knee"}]},
             {"shift_mm": [900, 0, 0]},
+            {"turn_deg": [0, 60, 0]},
+            {"turn_deg": [0, 6]},
             {"site": "moon"},
             {"way_in": "teleport"},
             {"give_mm": 90},
@@ -150,3 +155,73 @@ class Worn(PieceCase):
         self.assertEqual((twin["side"], twin["fit"]["judged"]), ("right", True))
         rooms = [p["fit_data"]["answer"]["room"]["least_mm"] for p in (piece, twin)]
         self.assertAlmostEqual(*rooms, delta=1.5)
+
+    def test_a_pair_sits_mirrored(self):
+        piece = self.bring(tube(58, 3, 180, 64), "bracer-left")
+        twin = self.client.post(f"/api/pieces/{piece['id']}/mirror/").json()
+        work_off()
+        moved = self.changed(self.told(piece["id"]), shift_mm=[3.0, -2.0, 5.0], turn_deg=[4.0, 3.0, -6.0])
+        twin = self.told(twin["id"])
+        self.assertEqual((twin["recipe"]["shift_mm"], twin["recipe"]["turn_deg"]), ([-3.0, -2.0, 5.0], [4.0, -3.0, 6.0]))
+        self.assertEqual(twin["stations"]["fit"]["state"], "fresh")
+        rooms = [p["fit_data"]["answer"]["room"]["least_mm"] for p in (moved, twin)]
+        self.assertAlmostEqual(*rooms, delta=0.1)
+        # Moved from the other side it comes back the same way.
+        self.changed(twin, shift_mm=[0.0, 0.0, 0.0], turn_deg=[0.0, 0.0, 0.0])
+        self.assertEqual(self.told(piece["id"])["recipe"]["turn_deg"], [0.0, 0.0, 0.0])
+
+    def test_a_turned_seat_is_judged_turned(self):
+        """A tube that just fits upright, leaned by 15°, has less room at its ends: half its length times the tangent."""
+        piece = self.bring(tube(64, 3, 120, 64), "bracer-left")
+        straight = self.changed(piece, scale=[1.0, 1.0, 1.0])["fit_data"]["answer"]["room"]["least_mm"]
+        leaned = self.changed(self.told(piece["id"]), turn_deg=[0.0, 15.0, 0.0])["fit_data"]["answer"]
+        self.assertLess(leaned["room"]["least_mm"], straight - 4)
+        takes = self.client.get(f"/api/pieces/{piece['id']}/gauge-ring/takes/", {"height_mm": 10}).json()
+        # A slice through a leaned tube is a longer oval.
+        self.assertGreater(takes["size_mm"][0], 128 / 0.97)
+
+    def test_a_body_scan_is_the_body(self):
+        piece = self.bring(tube(64, 3, 180, 64), "bracer-left")
+        stand_in = self.changed(piece, scale=[1.0, 1.0, 1.0])["fit_data"]["answer"]
+        with MALE.open("rb") as opened:
+            sent = SimpleUploadedFile("phone.stl", opened.read())
+        at = f"/api/wearers/{self.wearer.id}/scans/"
+        scan = self.client.post(at, {"kind": "body", "file": sent}).json()
+        self.assertGreater(scan["told"]["values"]["shoulder_girth_mm"]["value"], 1000)
+        used = self.client.patch(f"{at}{scan['id']}/", {"used": True}, content_type="application/json").json()
+        self.assertTrue(used["used"])
+        work_off()
+        scanned = self.told(piece["id"])["fit_data"]["answer"]
+        self.assertNotAlmostEqual(scanned["room"]["least_mm"], stand_in["room"]["least_mm"], delta=0.2)
+        core = Wearer.objects.get(pk=self.wearer.pk)
+        self.assertNotIn("forearm_girth_mm", core.measurements, "its measurements hold for the fit, and are not kept unasked")
+        self.client.patch(f"{at}{scan['id']}/", {"used": False}, content_type="application/json")
+        work_off()
+        again = self.told(piece["id"])["fit_data"]["answer"]
+        self.assertEqual(again["room"]["least_mm"], stand_in["room"]["least_mm"])
+
+    def test_joints_with_the_pieces_on(self):
+        build = f"/api/builds/{self.build.id}/moved/"
+        self.assertEqual(self.client.get(build).json(), {"waits": "", "meetings": [], "left_out": []})
+        for name, piece in (("cuisse-left", tube(98, 3, 250, 64)), ("shin-left", tube(76, 3, 300, 64))):
+            self.bring(piece, name)
+        told = self.client.get(build).json()
+        knee = next(m for m in told["meetings"] if m["joint"] == "knee bent")
+        self.assertEqual((knee["stays"], knee["goes"], knee["side"], knee["tightest"]), ("cuisse-left", "shin-left", "left", True))
+        self.assertTrue(0 <= knee["reaches_deg"] <= knee["usual_deg"])
+        self.assertTrue(knee["drawing"]["stays"].startswith("M"))
+        self.assertEqual(Derived.objects.filter(kind="moved").count(), 2)
+        self.client.get(build)
+        self.assertEqual(Derived.objects.filter(kind="moved").count(), 2, "asked again, it is known")
+        Build.objects.update(wearer=None)
+        self.assertIn("Nobody is chosen", self.client.get(build).json()["waits"])
+
+    def test_what_a_newer_version_no_longer_knows_is_computed_again(self):
+        piece = self.bring(tube(58, 3, 180, 64), "bracer-left")
+        self.assertEqual(catch_up(), 0)
+        with patch("bastion_site.builds.chain.FIT_EDITION", 999):
+            self.assertEqual(self.told(piece["id"])["stations"]["fit"]["state"], "stale")
+            self.assertEqual(catch_up(), 1)
+            self.assertEqual(catch_up(), 0, "it is at work already")
+            work_off()
+            self.assertEqual(self.told(piece["id"])["stations"]["fit"]["state"], "fresh")

@@ -814,6 +814,8 @@ export interface components {
             site: string;
             offset_mm: number[];
             middle_mm: number[];
+            /** Format: double */
+            tight_mm: number;
             room: components["schemas"]["Room"];
             way_in: components["schemas"]["WayIn"];
             bays: components["schemas"]["BayFit"][];
@@ -1023,7 +1025,7 @@ export interface components {
             text: string;
             /** @description Whether this joint meets nothing sooner. */
             tightest: boolean;
-            drawing: components["schemas"]["MeetingDrawing"];
+            drawing: components["schemas"]["MeetingDrawing"] | null;
         };
         /** @description What a far-away wearer sees: their name, what is asked, and what they have sent already. */
         FarSheet: {

@@ -15,6 +15,8 @@ export interface FitSceneProps {
   /** Bays that press, by number from 1. */
   pressing: number[];
   passes: boolean;
+  /** Under this much room skin counts as tight. */
+  tightMm: number;
   /** Called with a place touched on the piece (mm about its middle), when one is wanted. */
   onPlace?: (point: [number, number, number]) => void;
   /** What dragging does: turn the view, or move or turn the piece in its seat. */
@@ -38,8 +40,6 @@ export interface SeatMove {
 const ORDER = "ZYX";
 const DEG_PER_PX = 0.25;
 
-/** Under this much room skin counts as tight. */
-const TIGHT_MM = 3;
 const FAR_MM = 39;
 
 export default function FitScene(props: FitSceneProps) {
@@ -51,7 +51,7 @@ export default function FitScene(props: FitSceneProps) {
   );
 }
 
-function Worn({ file, piece, pressing, passes, onPlace, handling, turned, onSeat, inks }: FitSceneProps & { inks: Inks }) {
+function Worn({ file, piece, pressing, passes, tightMm, onPlace, handling, turned, onSeat, inks }: FitSceneProps & { inks: Inks }) {
   const loaded = useLoader(GLTFLoader, file);
   const { camera, controls, invalidate } = useThree();
   const scene = useMemo(() => {
@@ -68,7 +68,7 @@ function Worn({ file, piece, pressing, passes, onPlace, handling, turned, onSeat
     let triangles = 0;
     for (const [name, mesh] of Object.entries(meshes)) {
       triangles += (mesh.geometry.index?.count ?? 0) / 3;
-      if (name === "body") mesh.material = skin(mesh.geometry, inks);
+      if (name === "body") mesh.material = skin(mesh.geometry, tightMm, inks);
       else if (name === "piece") {
         mesh.visible = piece > 0.01;
         mesh.material = new THREE.MeshStandardMaterial({
@@ -94,7 +94,7 @@ function Worn({ file, piece, pressing, passes, onPlace, handling, turned, onSeat
     return () => {
       window.__fit = undefined;
     };
-  }, [scene, piece, pressing, passes, inks, invalidate]);
+  }, [scene, piece, pressing, passes, tightMm, inks, invalidate]);
 
   useEffect(() => {
     const box = new THREE.Box3().setFromObject(scene.meshes.piece ?? scene.root);
@@ -189,7 +189,7 @@ declare global {
 }
 
 /** The skin in the three meanings, plain where nothing is near. */
-function skin(geometry: THREE.BufferGeometry, inks: Inks): THREE.Material {
+function skin(geometry: THREE.BufferGeometry, tightMm: number, inks: Inks): THREE.Material {
   const room = geometry.getAttribute("_room");
   if (!room) return new THREE.MeshStandardMaterial({ color: inks.parts[1], roughness: 0.9 });
   const colours = new Float32Array(room.count * 3);
@@ -199,8 +199,8 @@ function skin(geometry: THREE.BufferGeometry, inks: Inks): THREE.Material {
     const mm = room.getX(i);
     if (mm >= FAR_MM) mixed.copy(plain);
     else if (mm < 0) mixed.copy(stops);
-    else if (mm < TIGHT_MM) mixed.copy(tight);
-    else mixed.copy(holds).lerp(plain, Math.min((mm - TIGHT_MM) / 36, 0.8));
+    else if (mm < tightMm) mixed.copy(tight);
+    else mixed.copy(holds).lerp(plain, Math.min((mm - tightMm) / 36, 0.8));
     mixed.toArray(colours, i * 3);
   }
   geometry.setAttribute("color", new THREE.BufferAttribute(colours, 3));

@@ -9,10 +9,11 @@ import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useTheme } from "@mui/material/styles";
 import { useState } from "react";
-import { useTrade, useWearers, type Change, type Detail } from "../../api/client";
+import { useTrade, type Change, type Detail } from "../../api/client";
 import { EMPTY_SELECT, LengthField, NumberField } from "../../parts/Fields";
 import { Mark } from "../../parts/Mark";
 import { useUnits } from "../../parts/units";
+import { WearerPicker } from "../../parts/WearerPicker";
 
 interface Props {
   piece: Detail;
@@ -31,7 +32,6 @@ const WAYS: Record<string, string> = {
 
 export function FitDecisions({ piece, change, placing, onPlacing }: Props) {
   const units = useUnits();
-  const wearers = useWearers();
   const r = piece.recipe;
   const fit = piece.fit;
   const [apart, setApart] = useState(!!r.scale && new Set(r.scale).size > 1);
@@ -50,20 +50,7 @@ export function FitDecisions({ piece, change, placing, onPlacing }: Props) {
           {fit.verdict === "holds" ? ` (${units.prose(fit.reason).replace(/\.$/, "")})` : ""}.
         </Typography>
       )}
-      <TextField
-        select
-        slotProps={EMPTY_SELECT}
-        label="Worn by"
-        value={r.wearer ?? ""}
-        onChange={(e) => change({ wearer: e.target.value === "" ? null : Number(e.target.value) })}
-      >
-        <MenuItem value="">the build’s wearer</MenuItem>
-        {wearers.data?.map((w) => (
-          <MenuItem key={w.id} value={w.id}>
-            {w.name}
-          </MenuItem>
-        ))}
-      </TextField>
+      <WearerPicker label="Worn by" value={r.wearer ?? null} empty="the build’s wearer" onChoose={(wearer) => change({ wearer })} />
       <Box>
         <Stack direction="row" spacing={1} sx={{ flexWrap: "wrap", alignItems: "center" }} useFlexGap>
           {apart ? (

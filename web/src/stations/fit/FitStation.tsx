@@ -67,6 +67,7 @@ export function FitStation({ piece, change, children }: StationProps & { childre
                 piece={solid}
                 pressing={answer.bays.flatMap((b, i) => (b.fits ? [] : [i + 1]))}
                 passes={answer.way_in.passes}
+                tightMm={answer.tight_mm}
                 onPlace={placing === null ? undefined : place}
                 handling={handling}
                 turned={piece.recipe.turn_deg ?? [0, 0, 0]}
@@ -107,7 +108,7 @@ export function FitStation({ piece, change, children }: StationProps & { childre
               {(
                 [
                   ["stops", `stands in the skin`],
-                  ["tight", `under ${units.length(3)}`],
+                  ["tight", `under ${units.length(answer.tight_mm)}`],
                   ["holds", "room"],
                 ] as const
               ).map(([meaning, words]) => (

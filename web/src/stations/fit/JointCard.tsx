@@ -18,21 +18,20 @@ export function JointCard({ meeting }: { meeting: Drawn }) {
       aria-label={name}
       sx={{ border: `1px solid ${inks.line}`, p: 1.25, display: "flex", flexDirection: "column", gap: 0.75 }}
     >
-      <JointDrawing meeting={meeting} name={name} />
+      {meeting.drawing && <JointDrawing meeting={meeting} drawing={meeting.drawing} name={name} />}
       <Reach meeting={meeting} />
       <Typography variant="body2">
         <Mark verdict={meeting.verdict} /> {units.prose(meeting.text)}
       </Typography>
       <Typography variant="body2" color="text.secondary">
-        {meeting.stays} and {meeting.goes}, hanging: {meeting.gap_mm > 0 ? `${units.length(meeting.gap_mm)} apart` : "no gap"}.
+        {meeting.stays} and {meeting.goes}, at rest: {meeting.gap_mm > 0 ? `${units.length(meeting.gap_mm)} apart` : "no gap"}.
       </Typography>
     </Box>
   );
 }
 
-function JointDrawing({ meeting, name }: { meeting: Drawn; name: string }) {
+function JointDrawing({ meeting, drawing, name }: { meeting: Drawn; drawing: NonNullable<Drawn["drawing"]>; name: string }) {
   const { inks } = useTheme().palette;
-  const { drawing } = meeting;
   const stroke = Math.max(drawing.box[2], drawing.box[3]) / 160;
   return (
     <svg viewBox={drawing.box.join(" ")} height={190} role="img" aria-label={`${name}: at rest and at ${meeting.reaches_deg.toFixed(0)}°`}>

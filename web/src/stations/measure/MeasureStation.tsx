@@ -10,7 +10,7 @@ import type { StationProps, StationView } from "../Station";
 import { Links } from "./Links";
 import { Scans } from "./Scans";
 import { Sheet } from "./Sheet";
-import { WearerPicker } from "./Wearers";
+import { WearerPicker } from "../../parts/WearerPicker";
 
 export function MeasureStation({ piece, change, children }: StationProps & { children: (view: StationView) => ReactNode }) {
   const units = useUnits();

@@ -1,10 +1,8 @@
 /** The wearers of the shop, each with their sheet; the wearer file in and out. */
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import MenuItem from "@mui/material/MenuItem";
 import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
-import { EMPTY_SELECT } from "../../parts/Fields";
 import Typography from "@mui/material/Typography";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
@@ -14,33 +12,6 @@ import { Views } from "../../parts/Views";
 import { Links } from "./Links";
 import { Scans } from "./Scans";
 import { Sheet } from "./Sheet";
-
-interface PickerProps {
-  label: string;
-  value: number | null;
-  empty: string;
-  onChoose: (id: number | null) => void;
-}
-
-export function WearerPicker({ label, value, empty, onChoose }: PickerProps) {
-  const wearers = useWearers();
-  return (
-    <TextField
-      select
-      slotProps={EMPTY_SELECT}
-      label={label}
-      value={value ?? ""}
-      onChange={(e) => onChoose(e.target.value === "" ? null : Number(e.target.value))}
-    >
-      <MenuItem value="">{empty}</MenuItem>
-      {wearers.data?.map((w) => (
-        <MenuItem key={w.id} value={w.id}>
-          {w.name}
-        </MenuItem>
-      ))}
-    </TextField>
-  );
-}
 
 export function Wearers() {
   const wearers = useWearers();
