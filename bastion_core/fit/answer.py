@@ -565,6 +565,11 @@ class Fitting:
             told.append(
                 Remedy("scale", f"Scale to {100 * max(s):.1f} %: then {' and '.join(why for _, why in needed)}.", {"scale": list(s)})
             )
+        told += [
+            Remedy("place", f"Move {b.name} to the {b.free_at}, where it lies free.", {"bay": index, "place": b.free_at})
+            for index, b in enumerate(bays)
+            if not b.fits and b.free_at
+        ]
         if ring and room.least_mm < 0:
             pads = [x for x in self.question.layers if x.name == "pad" and x.thickness_mm + room.least_mm >= 2.0]
             for pad in pads[:1]:

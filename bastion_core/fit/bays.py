@@ -24,6 +24,7 @@ class BayKind:
     name: str
     size_mm: tuple[float, float, float]
     source: str
+    round: bool = False
 
 
 KINDS: dict[str, BayKind] = {
@@ -34,10 +35,11 @@ KINDS: dict[str, BayKind] = {
         BayKind("board, soldered direct", (48.0, 20.0, 10.0), _CP),
         BayKind("board on a carrier", (66.0, 56.0, 24.0), _CP),
         BayKind("battery, flat cell", (62.0, 36.0, 9.0), _CP),
+        BayKind("battery, one round cell", (19.0, 19.0, 66.0), _CP, True),
         BayKind("battery, four round cells", (64.0, 58.0, 17.0), _CP),
         BayKind("LED strip, a hand long", (170.0, 11.0, 4.0), _CP),
         BayKind("fan, 40 mm", (41.0, 41.0, 11.0), _CP),
-        BayKind("speaker, 50 mm", (52.0, 52.0, 22.0), _CP),
+        BayKind("speaker, 50 mm", (52.0, 52.0, 22.0), _CP, True),
         BayKind("voice amplifier", (98.0, 70.0, 36.0), _CP),
     )
 }
@@ -46,19 +48,24 @@ _DIRECTIONS = {
     "crown": (0.0, 0.0, 1.0), "nape": (0.0, 0.9, -0.45), "brow": (0.0, -0.85, 0.5), "left": (1.0, 0.0, 0.1), "right": (-1.0, 0.0, 0.1),
     "front": (0.0, -1.0, 0.0), "back": (0.0, 1.0, 0.0),
 }  # fmt: skip
-_PATTERN = re.compile(r"^(?P<name>[^=@]+?)(?:@(?P<place>[a-z]+))?=(?P<x>[\d.]+)[xX×](?P<y>[\d.]+)[xX×](?P<z>[\d.]+)$")
+_PATTERN = re.compile(r"^(?P<name>[^=@]+?)(?:@(?P<place>[a-z]+))?=(?P<x>[\d.]+)[xX×](?P<y>[\d.]+)(?:[xX×](?P<z>[\d.]+))?$")
 SHELL_CLEAR_MM = 0.5
 """Between a bay and the shell it is fixed to: tape or glue; common practice, no source."""
 
 
 @dataclass(frozen=True)
 class Bay:
-    """A box wanted inside; ``place`` is a key of PLACES, ``at_mm`` a point of the scaled piece near which it goes. Neither: wherever it fits best."""
+    """A box wanted inside, or with ``round`` a cylinder about its z whose diameter is the size along x; ``place`` is a key of PLACES, ``at_mm`` a point of the scaled piece near which it goes. Neither: wherever it fits best."""
 
     name: str
     size_mm: tuple[float, float, float]
     place: str = ""
     at_mm: tuple[float, float, float] | None = None
+    round: bool = False
+
+    def points(self) -> Floats:
+        """(n, 3): points over its surface, about its middle."""
+        return _rod_points(np.array(self.size_mm)) if self.round else _box_points(np.array(self.size_mm))
 
 
 @dataclass(frozen=True)
@@ -78,23 +85,27 @@ class BayFit:
     fits: bool
     needs_scale: float | None
     text: str
+    round: bool = False
+    free_at: str = ""
+    """Another place where it would lie free at this scale, for one that presses."""
 
 
 def parse_bay(text: str) -> Bay:
-    """A bay from NAME=XxYxZ or NAME@PLACE=XxYxZ or the name of a kind; RecipeProblem when it cannot be read."""
+    """A bay from NAME=XxYxZ (a box), NAME=DxZ (a cylinder) or NAME@PLACE=… or the name of a kind; RecipeProblem when it cannot be read."""
     if text.strip() in KINDS:
         kind = KINDS[text.strip()]
-        return Bay(kind.name, kind.size_mm)
+        return Bay(kind.name, kind.size_mm, round=kind.round)
     found = _PATTERN.match(text.strip())
     try:
         if found is None:
             raise ValueError
-        size = (float(found["x"]), float(found["y"]), float(found["z"]))
+        x, y = float(found["x"]), float(found["y"])
+        size = (x, y, float(found["z"])) if found["z"] else (x, x, y)
     except ValueError:
         raise RecipeProblem(
-            f"“{text}” is no bay. Write NAME=XxYxZ or NAME@PLACE=XxYxZ in mm, like board=66x56x24 or battery@nape=62x36x9."
+            f"“{text}” is no bay. Write NAME=XxYxZ, NAME=DxZ for a round one, or NAME@PLACE=… in mm, like board=66x56x24, speaker=52x22 or battery@nape=62x36x9."
         ) from None
-    return checked(Bay(found["name"].strip(), size, found["place"] or ""))
+    return checked(Bay(found["name"].strip(), size, found["place"] or "", round=not found["z"]))
 
 
 def checked(bay: Bay) -> Bay:
@@ -111,6 +122,15 @@ def _box_points(size: Floats) -> Floats:
     t = np.linspace(-0.5, 0.5, 5)
     grid = np.array(np.meshgrid(t, t, t)).reshape(3, -1).T
     return np.asarray(grid[(np.abs(grid) > 0.499).any(axis=1)] * size)
+
+
+def _rod_points(size: Floats) -> Floats:
+    """(98, 3): points over an upright cylinder's surface, as wide as ``size`` along x and y."""
+    angle = np.arange(16) * (2 * np.pi / 16)
+    circle = np.column_stack([np.cos(angle), np.sin(angle)]) / 2
+    side = np.concatenate([np.column_stack([circle, np.full(16, z)]) for z in (-0.5, -0.25, 0.0, 0.25, 0.5)])
+    caps = np.concatenate([np.column_stack([np.concatenate([circle[::2] / 2, [[0.0, 0.0]]]), np.full(9, z)]) for z in (-0.5, 0.5)])
+    return np.asarray(np.concatenate([side, caps]) * size)
 
 
 def _frame(out: Floats) -> Floats:
@@ -151,7 +171,7 @@ class _Space:
         # Square to the shell rather than to the way there.
         axes = _frame(out)
         size = np.array(bay.size_mm)
-        face = _box_points(size)
+        face = bay.points()
         top = face[face[:, 2] > 0.49 * size[2]] @ axes + 0.0
         reach = self.out_to_shell(self.middle + top - out * (size[2] / 2), np.tile(out, (len(top), 1)))
         reach = reach[np.isfinite(reach)]
@@ -193,7 +213,20 @@ def place_bays(piece: Mesh, placed: Placed, body: OnBody, layers: Sequence[Layer
     for bay in bays:
         checked(bay)
         told.append(_place(space, bay, told))
-    return [_with_need(piece, placed, body, layers, bay, fit) for bay, fit in zip(bays, told, strict=True)]
+    done = []
+    for index, (bay, fit) in enumerate(zip(bays, told, strict=True)):
+        others = [*told[:index], *told[index + 1 :]]
+        elsewhere = "" if fit.fits else _free_place(space, bay, others)
+        done.append(_with_need(piece, placed, body, layers, bay, replace(fit, free_at=elsewhere)))
+    return done
+
+
+def _free_place(space: _Space, bay: Bay, others: Sequence[BayFit]) -> str:
+    """The named place where a bay has the most room, if it lies free there; empty otherwise."""
+    names = PLACES[:5] if space.body.crown_mm is not None else ("front", "back", "left", "right")
+    tried = [_place(space, replace(bay, place=name, at_mm=None), others) for name in names if name != bay.place or bay.at_mm]
+    free = [fit for fit in tried if fit.fits]
+    return max(free, key=lambda fit: fit.room_body_mm).place if free else ""
 
 
 def _directions(space: _Space, bay: Bay) -> list[tuple[str, Floats]]:
@@ -212,12 +245,23 @@ def _place(space: _Space, bay: Bay, others: Sequence[BayFit]) -> BayFit:
     settled = [(place, told) for place, direction in _directions(space, bay) if (told := space.settle(bay, direction)) is not None]
     rooms = space.from_body([told[2] for _, told in settled]) if settled else []
     for (place, (centre, axes, _points, shell_room)), body_room in zip(settled, rooms, strict=True):
-        meets = next((o.name for o in others if _overlap(centre, axes, bay.size_mm, o)), "")
+        meets = next((o.name for o in others if _overlap(centre, axes, bay, o)), "")
         # Most room to the body, among the places that another bay leaves free and the shell lets in.
         worst = body_room - (1000.0 if meets else 0.0) - (100.0 if shell_room < -0.05 else 0.0)
         fits = body_room >= 0 and shell_room >= -0.05 and not meets
         fit = BayFit(
-            bay.name, bay.size_mm, place, _three(centre), tuple(_three(a) for a in axes), body_room, shell_room, meets, fits, None, ""
+            bay.name,
+            bay.size_mm,
+            place,
+            _three(centre),
+            tuple(_three(a) for a in axes),
+            body_room,
+            shell_room,
+            meets,
+            fits,
+            None,
+            "",
+            bay.round,
         )
         if best is None or worst > best[0]:
             best = (worst, fit)
@@ -230,17 +274,18 @@ def _three(v: Floats) -> tuple[float, float, float]:
     return float(v[0]), float(v[1]), float(v[2])
 
 
-def _overlap(centre: Floats, axes: Floats, size: tuple[float, float, float], other: BayFit) -> bool:
-    """Whether two boxes share space, by points of each in the other."""
-    mine = centre + _box_points(np.array(size)) @ axes
-    theirs = np.array(other.centre_mm) + _box_points(np.array(other.size_mm)) @ np.array(other.axes)
+def _overlap(centre: Floats, axes: Floats, bay: Bay, other: BayFit) -> bool:
+    """Whether two bays share space, by points of each in the other."""
+    their = Bay(other.name, other.size_mm, round=other.round)
+    mine = centre + bay.points() @ axes
+    theirs = np.array(other.centre_mm) + their.points() @ np.array(other.axes)
 
-    def holds(points: Floats, middle: Floats, frame: Floats, extent: Floats) -> bool:
-        return bool((np.abs((points - middle) @ frame.T) < extent / 2 - 1e-6).all(axis=1).any())
+    def holds(points: Floats, middle: Floats, frame: Floats, one: Bay) -> bool:
+        at = (points - middle) @ frame.T / (np.array(one.size_mm) / 2)
+        inside = np.abs(at) < 1 - 1e-6
+        return bool((inside[:, 2] & (np.hypot(at[:, 0], at[:, 1]) < 1 - 1e-6) if one.round else inside.all(axis=1)).any())
 
-    return holds(mine, np.array(other.centre_mm), np.array(other.axes), np.array(other.size_mm)) or holds(
-        theirs, centre, axes, np.array(size)
-    )
+    return holds(mine, np.array(other.centre_mm), np.array(other.axes), their) or holds(theirs, centre, axes, bay)
 
 
 def _with_need(piece: Mesh, placed: Placed, body: OnBody, layers: Sequence[Layer], bay: Bay, fit: BayFit) -> BayFit:
@@ -248,7 +293,8 @@ def _with_need(piece: Mesh, placed: Placed, body: OnBody, layers: Sequence[Layer
     if fit.fits:
         return replace(fit, text=f"{fit.name} lies at the {fit.place} with {fit.room_body_mm:.1f} mm to the padding.")
     if fit.meets:
-        return replace(fit, text=f"{fit.name} meets {fit.meets}. Give one of the two another place.")
+        where = f"Move it to the {fit.free_at}" if fit.free_at else "Give one of the two another place"
+        return replace(fit, text=f"{fit.name} meets {fit.meets}. {where}.")
     if fit.text:
         return fit
     direction = np.array(fit.centre_mm) - _Space(piece, placed, body, layers).middle
@@ -267,7 +313,6 @@ def _with_need(piece: Mesh, placed: Placed, body: OnBody, layers: Sequence[Layer
     root = least_root(room, 1.0, 1.6, 5e-4)
     needs = None if root is None else float(max(placed.scale) * root)
     short = -min(fit.room_body_mm, fit.room_shell_mm)
-    way = f"scale {100 * needs:.1f} %" if needs else "a thinner one"
-    return replace(
-        fit, needs_scale=needs, text=f"{fit.name} needs {short:.1f} mm more at the {fit.place}: {way}, or move it to another place."
-    )
+    way = f"scale {100 * needs:.1f} %" if needs else "take a thinner one"
+    move = f"move it to the {fit.free_at}, where it lies free" if fit.free_at else "open the inside for it; no other place has the room"
+    return replace(fit, needs_scale=needs, text=f"{fit.name} needs {short:.1f} mm more at the {fit.place}: {way}, or {move}.")

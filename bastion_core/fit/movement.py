@@ -47,6 +47,8 @@ class Sight:
     up_deg: float
     down_deg: float
     share: float
+    solid_angle_sr: float
+    """How much of the sphere about the eyes that is."""
     grid: tuple[tuple[int, ...], ...]
     """Rows from up to down, columns from the wearer's right to left in steps of 5°: 2 both eyes, 1 one eye, 0 none."""
     side_range_deg: tuple[float, float]
@@ -97,6 +99,7 @@ def sight(piece: Mesh, placed: Placed, body: OnBody, chin_to_crown_mm: float) ->
     return Sight(
         _reach(seen[level, middle:], 5.0), _reach(seen[level, middle::-1], 5.0), _reach(seen[level::-1, :].max(axis=1), 5.0),
         _reach(seen[level:, :].max(axis=1), 5.0), float((weight * (seen > 0)).sum() / weight.sum()),
+        float((weight * (seen > 0)).sum() * np.radians(5.0) ** 2),
         tuple(tuple(int(c) for c in row) for row in seen), (float(sides[0]), float(sides[-1])), (float(ups[-1]), float(ups[0])),
     )  # fmt: skip
 

@@ -37,7 +37,9 @@ def write_scene(fitting: Fitting, answer: Answer, path: Path) -> None:
         frame = np.eye(4)
         frame[:3, :3] = np.array(bay.axes).T
         frame[:3, 3] = np.array(bay.centre_mm) - middle
-        scene.add_geometry(trimesh.creation.box(bay.size_mm, transform=frame), node_name=f"bay-{index}", geom_name=f"bay-{index}")
+        x, _, z = bay.size_mm
+        shape = trimesh.creation.cylinder(x / 2, z, transform=frame) if bay.round else trimesh.creation.box(bay.size_mm, transform=frame)
+        scene.add_geometry(shape, node_name=f"bay-{index}", geom_name=f"bay-{index}")
     ring = answer.way_in.ring
     if ring is not None:
         z = float(low[2] + ring.at_mm - middle[2])

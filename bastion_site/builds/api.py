@@ -19,7 +19,6 @@ from rest_framework.response import Response
 
 from bastion_core.errors import FileProblem, RecipeProblem
 from bastion_core.fit.answer import CurvePoint, PaddingCurve, filament_at, from_curve
-from bastion_core.fit.bays import KINDS as BAY_KINDS
 from bastion_core.fit.bays import PLACES
 from bastion_core.fit.gauge import RING_MM
 from bastion_core.fit.layers import LAYERS, WHERES
@@ -40,6 +39,7 @@ from bastion_site.errors import Changed, NotYet, TooLarge
 from bastion_site.jobs.apart import run_apart
 from bastion_site.jobs.models import Job
 from bastion_site.jobs.tasks import queue_job, stop_job
+from bastion_site.shop.api import UsualBaySerializer
 from bastion_site.shop.models import Printer, Shop, Spool
 
 
@@ -202,6 +202,7 @@ class BaySerializer(serializers.Serializer):
     size_mm = three()
     place = serializers.ChoiceField(choices=[(p, p) for p in PLACES], required=False, allow_blank=True)
     at_mm = three(required=False, allow_null=True)
+    round = serializers.BooleanField(default=False, help_text="A cylinder as wide as its first size.")
 
 
 MOST_TURN_DEG = 45.0
@@ -363,6 +364,7 @@ class BayFitSerializer(serializers.Serializer):
     fits = serializers.BooleanField()
     needs_scale = serializers.FloatField(allow_null=True)
     text = serializers.CharField()
+    free_at = serializers.CharField(allow_blank=True)
 
 
 class BendSerializer(serializers.Serializer):
@@ -378,6 +380,7 @@ class SightSerializer(serializers.Serializer):
     up_deg = serializers.FloatField()
     down_deg = serializers.FloatField()
     share = serializers.FloatField()
+    solid_angle_sr = serializers.FloatField()
     grid = serializers.ListField(child=serializers.ListField(child=serializers.IntegerField()))
     side_range_deg = serializers.ListField(child=serializers.FloatField())
     up_range_deg = serializers.ListField(child=serializers.FloatField())
@@ -1054,21 +1057,21 @@ class TradeSerializer(serializers.Serializer):
     ways_in = serializers.ListField(child=serializers.CharField())
     layers = serializers.DictField(child=serializers.FloatField())
     wheres = serializers.ListField(child=serializers.CharField())
-    bays = serializers.DictField(child=three())
+    bays = UsualBaySerializer(many=True)
     places = serializers.ListField(child=serializers.CharField())
 
 
 @extend_schema(responses=TradeSerializer)
 @api_view(["GET"])
 def trade(request) -> Response:
-    """Sites, ways in, layers and bays as the core knows them."""
+    """Sites, ways in and layers as the core knows them, and what the shop usually puts inside."""
     return Response(
         {
             "sites": [*BY_NAME, "hand_held", "other"],
             "ways_in": WAYS_IN,
             "layers": {name: row[0] for name, row in LAYERS.items()},
             "wheres": WHERES,
-            "bays": {k.name: k.size_mm for k in BAY_KINDS.values()},
+            "bays": Shop.current().bays,
             "places": PLACES,
         }
     )

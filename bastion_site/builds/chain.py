@@ -61,7 +61,13 @@ def bay_from(record: dict) -> Bay:
         x, y, z = (float(v) for v in record["size_mm"])
         at = record.get("at_mm")
         return checked_bay(
-            Bay(str(record["name"])[:60], (x, y, z), str(record.get("place") or ""), tuple(float(v) for v in at) if at else None)
+            Bay(
+                str(record["name"])[:60],
+                (x, y, z),
+                str(record.get("place") or ""),
+                tuple(float(v) for v in at) if at else None,
+                bool(record.get("round")),
+            )
         )
     except (KeyError, TypeError, ValueError) as error:
         raise RecipeProblem("A bay needs a name and three sizes in mm. Take it away and set it again.") from error

@@ -156,7 +156,9 @@ class _Run:
             "judged": answer is not None,
             "least_scale": answer.least_scale if answer else None,
             "probability": answer.probability if answer else None,
-            "remedies": [{"label": r.text, "kind": r.kind, "change": r.change} for r in answer.remedies] if answer else [],
+            "remedies": [{"label": r.text, "kind": r.kind, "change": _decided(r.change, chain.piece.bays)} for r in answer.remedies]
+            if answer
+            else [],
             "wall_mm": thin * min(scale) if thin else None,
             "measure_next": answer.better[0].reason if answer and answer.better else "",
         }
@@ -314,6 +316,13 @@ class _Run:
             },
             {"parts": parts, "sweep": sweep},
         )
+
+
+def _decided(change: dict, bays: list[dict]) -> dict:
+    """A remedy's change as decisions of the piece: one bay's other place is a new list of bays."""
+    if "bay" not in change:
+        return change
+    return {"bays": [b | {"place": change["place"], "at_mm": None} if i == change["bay"] else b for i, b in enumerate(bays)]}
 
 
 def _finite(value: float) -> float | None:

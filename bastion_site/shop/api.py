@@ -6,13 +6,24 @@ from rest_framework.decorators import action
 from rest_framework.response import Response
 
 from bastion_core.errors import RecipeProblem
+from bastion_core.fit.bays import Bay, checked
 from bastion_core.printing.profile import MATERIALS
 from bastion_core.printing.queue import Waking
 from bastion_site.builds.chain import refresh_all
 from bastion_site.shop.models import Printer, Shop, Spool
 
 
+class UsualBaySerializer(serializers.Serializer):
+    """Something that usually goes inside: a box, or a cylinder as wide as its first size."""
+
+    name = serializers.CharField(max_length=60)
+    size_mm = serializers.ListField(child=serializers.FloatField(), min_length=3, max_length=3)
+    round = serializers.BooleanField(default=False)
+
+
 class ShopSerializer(serializers.ModelSerializer):
+    bays = UsualBaySerializer(many=True, required=False)
+
     class Meta:
         model = Shop
         exclude = ["id"]
@@ -23,6 +34,15 @@ class ShopSerializer(serializers.ModelSerializer):
             "pin_clearance_mm": {"min_value": 0.0, "max_value": 2.0},
             "pin_wall_mm": {"min_value": 0.4, "max_value": 20.0},
         }
+
+    def validate_bays(self, value):
+        for record in value:
+            checked(Bay(record["name"], tuple(record["size_mm"]), round=record["round"]))
+        names = [record["name"] for record in value]
+        twice = next((n for n in names if names.count(n) > 1), None)
+        if twice is not None:
+            raise RecipeProblem(f"There are two called “{twice}”. Give each a name of its own.")
+        return [dict(record) for record in value]
 
     def validate(self, attrs):
         merged = {"wake_from_h": 8.0, "wake_to_h": 22.0}
@@ -84,7 +104,9 @@ class ShopView(mixins.RetrieveModelMixin, mixins.UpdateModelMixin, viewsets.Gene
 
     def perform_update(self, serializer) -> None:
         serializer.save()
-        refresh_all("shop settings")
+        # What usually goes inside is only chosen from: pieces keep their own sizes.
+        if set(serializer.validated_data) - {"bays"}:
+            refresh_all("shop settings")
 
 
 class PrinterView(viewsets.ModelViewSet):

@@ -4,10 +4,16 @@ from django.db import models
 
 from bastion_core.cut.printers import BED_MARGIN_MM
 from bastion_core.cut.printers import Printer as CorePrinter
+from bastion_core.fit.bays import KINDS
 from bastion_core.fit.head import PAD_MM
 from bastion_core.fit.scale import MADE_FOR_MM
 from bastion_core.join.pins import CLEARANCE_MM, LEAST_WALL_MM
 from bastion_core.printing.queue import PLANNING_FACTOR
+
+
+def usual_bays() -> list[dict]:
+    """The core's table of what goes inside."""
+    return [{"name": k.name, "size_mm": list(k.size_mm), "round": k.round} for k in KINDS.values()]
 
 
 class Shop(models.Model):
@@ -25,6 +31,8 @@ class Shop(models.Model):
     planning_factor = models.FloatField(default=PLANNING_FACTOR)
     wake_from_h = models.FloatField(default=8.0)
     wake_to_h = models.FloatField(default=22.0)
+    bays = models.JSONField(default=usual_bays)
+    """[{name, size_mm, round}] of what usually goes inside pieces; a box, or a cylinder as wide as its first size."""
     currency = models.CharField(max_length=4, default="€")
 
     @classmethod

@@ -12,6 +12,7 @@ from playwright.sync_api import expect
 from bastion_core.devices.head_scanner import scan_head
 from bastion_core.formats.stl import write_binary_stl
 from bastion_core.tests.shapes import MALE
+from bastion_site.shop.models import Shop
 from bastion_site.wearers.models import Reading, Wearer
 from e2e.browser import page_of
 from e2e.tests.test_way import InTheBrowser
@@ -156,6 +157,26 @@ class Sheet(InTheBrowser):
         self.said("withdrawn")
         phone.reload()
         expect(phone.get_by_role("alert")).to_contain_text("was withdrawn")
+
+
+class Inside(InTheBrowser):
+    def test_the_shops_own_table_of_what_goes_inside(self):
+        page = self.page
+        shop()
+        self.open("/shop")
+        inside = page.get_by_role("region", name="What goes inside")
+        inside.get_by_label("Something else").fill("harbour bell")
+        inside.get_by_label("round").check()
+        inside.get_by_role("button", name="Add it").click()
+        bell = inside.get_by_role("group", name="harbour bell")
+        bell.get_by_label(re.compile("^across")).fill("62")
+        bell.get_by_label(re.compile("^across")).press("Enter")
+        expect(bell.get_by_label(re.compile("^across"))).to_have_value("62")
+        inside.get_by_role("button", name="Take away voice amplifier").click()
+        expect(inside.get_by_role("group", name="voice amplifier")).to_have_count(0)
+        kept = {b["name"]: b for b in Shop.current().bays}
+        self.assertEqual((kept["harbour bell"]["size_mm"][:2], kept["harbour bell"]["round"]), ([62, 62], True))
+        self.assertNotIn("voice amplifier", kept)
 
 
 class OnTheBody(InTheBrowser):

@@ -251,7 +251,9 @@ class TablesAndWords(unittest.TestCase):
     def test_bays_as_typed(self):
         self.assertEqual(parse_bay("battery@nape=62x36x9").size_mm, (62.0, 36.0, 9.0))
         self.assertEqual(parse_bay("fan, 40 mm").size_mm[0], 41.0)
-        for wrong in ("board", "board=1x2", "board=0x2x3", "board@knee=10x10x10"):
+        self.assertEqual((parse_bay("speaker=52x22").size_mm, parse_bay("speaker=52x22").round), ((52.0, 52.0, 22.0), True))
+        self.assertTrue(parse_bay("speaker, 50 mm").round)
+        for wrong in ("board", "board=1", "board=1x2x3x4", "board=0x2x3", "board@knee=10x10x10"):
             with self.assertRaises(RecipeProblem, msg=wrong):
                 parse_bay(wrong)
 

@@ -242,6 +242,42 @@ class InsideAndOut(unittest.TestCase):
                 corner = math.sqrt(100**2 - 15**2)
                 self.assertAlmostEqual(told.room_body_mm, corner - 0.5 - thick - 60, delta=0.6)
 
+    def test_a_round_one_lies_nearer_to_a_round_shell(self):
+        """A disc's rim leaves the corners of its box free: against a shell of 100 mm its points reach as far as its radius, not its diagonal."""
+        piece, body = tube(105, 5, 300, 200).mesh(), rod(60, 500)
+        stretch = as_it_came(body, site("forearm"), piece.bounds)
+        size = (50.0, 50.0, 10.0)
+        (box,) = place_bays(piece, HERE, stretch, (), [Bay("box", size, "front")])
+        (disc,) = place_bays(piece, HERE, stretch, (), [Bay("disc", size, "front", round=True)])
+        # Both sag by what the shell's curve takes at half their width, which is the same for both there.
+        self.assertAlmostEqual(disc.room_body_mm, math.sqrt(100**2 - 25**2) - 0.5 - 10 - 60, delta=0.6)
+        self.assertAlmostEqual(disc.room_body_mm, box.room_body_mm, delta=0.7)
+        self.assertTrue(disc.round and not box.round)
+
+    def test_discs_that_only_their_boxes_would_make_meet(self):
+        piece, body = tube(205, 5, 400, 200).mesh(), rod(60, 600)
+        stretch = as_it_came(body, site("forearm"), piece.bounds)
+        first = place_bays(piece, HERE, stretch, (), [Bay("a", (40.0, 40.0, 10.0), "front", round=True)])[0]
+        corner = np.array(first.centre_mm) + 30.0 * np.array(first.axes[0]) + 30.0 * np.array(first.axes[1])
+        for round_, meets in ((True, ""), (False, "a")):
+            one = Bay("a", (40.0, 40.0, 10.0), "front", round=round_)
+            other = Bay("b", (40.0, 40.0, 10.0), "", (float(corner[0]), float(corner[1]), float(corner[2])), round=round_)
+            told = place_bays(piece, HERE, stretch, (), [one, other])[1]
+            with self.subTest(round_):
+                self.assertEqual(told.meets, meets)
+
+    def test_another_place_is_named_where_there_is_one(self):
+        # The limb runs nearer to the front: what presses there lies free at the back.
+        piece, body = tube(105, 5, 300, 200).mesh(), rod(60, 500).transformed(shifting(np.array([0.0, -25.0, 0.0])))
+        stretch = as_it_came(body, site("forearm"), piece.bounds)
+        (told,) = place_bays(piece, HERE, stretch, (), [Bay("box", (30.0, 30.0, 30.0), "front")])
+        self.assertFalse(told.fits)
+        self.assertEqual(told.free_at, "back")
+        self.assertIn("or move it to the back, where it lies free", told.text)
+        (tight,) = place_bays(piece, HERE, stretch, (), [Bay("box", (30.0, 30.0, 90.0), "front")])
+        self.assertEqual(tight.free_at, "")
+        self.assertIn("no other place has the room", tight.text)
+
     def test_two_boxes_do_not_share_a_place(self):
         piece, body = tube(105, 5, 300, 200).mesh(), rod(60, 500)
         stretch = as_it_came(body, site("forearm"), piece.bounds)
@@ -269,6 +305,8 @@ class InsideAndOut(unittest.TestCase):
         self.assertAlmostEqual(seen.down_deg, 15, delta=5)
         self.assertAlmostEqual(seen.left_deg, seen.right_deg, delta=5)
         self.assertGreater(seen.left_deg, 40)
+        # Of the sphere's 4π it is its share of what a bare head sees; a band of ±15° by ±40° alone is over half a steradian.
+        self.assertTrue(0.5 < seen.solid_angle_sr < 2 * math.pi)
         self.assertEqual(sight_verdict(seen)[0], "tight")
 
     def test_the_scene_carries_the_room(self):

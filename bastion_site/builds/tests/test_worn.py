@@ -135,7 +135,15 @@ class Worn(PieceCase):
         self.assertIn("shin", told["sites"])
         self.assertEqual(told["sites"][-1], "other")
         self.assertEqual(told["layers"]["pad"], 8.0)
-        self.assertEqual(len(told["bays"]["board on a carrier"]), 3)
+        by_name = {b["name"]: b for b in told["bays"]}
+        self.assertEqual(len(by_name["board on a carrier"]["size_mm"]), 3)
+        self.assertTrue(by_name["speaker, 50 mm"]["round"])
+        # The shop's own table takes the core's place.
+        own = [{"name": "harbour bell", "size_mm": [60, 60, 45], "round": True}]
+        self.client.patch("/api/shop/", {"bays": own}, content_type="application/json")
+        self.assertEqual([b["name"] for b in self.client.get("/api/trade/").json()["bays"]], ["harbour bell"])
+        for wrong in ([{"name": "x", "size_mm": [0, 1, 1]}], [{"name": "x", "size_mm": [1, 1]}], [*own, *own]):
+            self.assertEqual(self.client.patch("/api/shop/", {"bays": wrong}, content_type="application/json").status_code, 400)
 
     def test_a_piece_worn_nowhere_is_scaled_and_not_judged(self):
         piece = self.bring(tube(58, 3, 180, 64), "trinket")
@@ -225,3 +233,16 @@ class Worn(PieceCase):
             self.assertEqual(catch_up(), 0, "it is at work already")
             work_off()
             self.assertEqual(self.told(piece["id"])["stations"]["fit"]["state"], "fresh")
+
+    def test_a_bay_that_presses_is_moved_by_its_remedy(self):
+        piece = self.bring(nautilus_helm(0.03), "helm")
+        board = {"name": "board", "size_mm": [60.0, 40.0, 14.0], "place": "crown"}
+        told = self.changed(piece, scale=[1.12] * 3, bays=[board, {"name": "led", "size_mm": [30, 8, 4], "round": False}])
+        bay = told["fit_data"]["answer"]["bays"][0]
+        self.assertFalse(bay["fits"])
+        self.assertIn(bay["free_at"], ("nape", "brow", "left", "right"))
+        finding = next(f for f in told["stations"]["fit"]["findings"] if "board" in f["text"])
+        remedy = next(r for r in finding["remedies"] if "Move" in r["label"])
+        moved = self.changed(told, **remedy["change"])
+        self.assertEqual([b["place"] for b in moved["recipe"]["bays"]][0], bay["free_at"])
+        self.assertTrue(moved["fit_data"]["answer"]["bays"][0]["fits"])

@@ -484,7 +484,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Sites, ways in, layers and bays as the core knows them. */
+        /** @description Sites, ways in and layers as the core knows them, and what the shop usually puts inside. */
         get: operations["trade_retrieve"];
         put?: never;
         post?: never;
@@ -835,6 +835,11 @@ export interface components {
             size_mm: number[];
             place?: components["schemas"]["PlaceEnum"] | components["schemas"]["BlankEnum"];
             at_mm?: number[] | null;
+            /**
+             * @description A cylinder as wide as its first size.
+             * @default false
+             */
+            round: boolean;
         };
         BayFit: {
             name: string;
@@ -849,12 +854,18 @@ export interface components {
             /** Format: double */
             needs_scale: number | null;
             text: string;
+            free_at: string;
         };
         BayRequest: {
             name: string;
             size_mm: number[];
             place?: components["schemas"]["PlaceEnum"] | components["schemas"]["BlankEnum"];
             at_mm?: number[] | null;
+            /**
+             * @description A cylinder as wide as its first size.
+             * @default false
+             */
+            round: boolean;
         };
         Bend: {
             what: string;
@@ -1388,6 +1399,7 @@ export interface components {
             keep?: boolean;
         };
         PatchedShopRequest: {
+            bays?: components["schemas"]["UsualBayRequest"][];
             units?: components["schemas"]["ShopUnitsEnum"];
             /** Format: double */
             pad_mm?: number;
@@ -1761,6 +1773,7 @@ export interface components {
             guess: components["schemas"]["Guess"] | null;
         };
         Shop: {
+            bays?: components["schemas"]["UsualBay"][];
             units?: components["schemas"]["ShopUnitsEnum"];
             /** Format: double */
             pad_mm?: number;
@@ -1802,6 +1815,8 @@ export interface components {
             down_deg: number;
             /** Format: double */
             share: number;
+            /** Format: double */
+            solid_angle_sr: number;
             grid: number[][];
             side_range_deg: number[];
             up_range_deg: number[];
@@ -1976,9 +1991,7 @@ export interface components {
                 [key: string]: number;
             };
             wheres: string[];
-            bays: {
-                [key: string]: number[];
-            };
+            bays: components["schemas"]["UsualBay"][];
             places: string[];
         };
         /** @description What the maker typed, by measurement key, in the shop's unit unless one is written. */
@@ -2014,6 +2027,20 @@ export interface components {
         Usual: {
             worn: boolean;
             way_in: string;
+        };
+        /** @description Something that usually goes inside: a box, or a cylinder as wide as its first size. */
+        UsualBay: {
+            name: string;
+            size_mm: number[];
+            /** @default false */
+            round: boolean;
+        };
+        /** @description Something that usually goes inside: a box, or a cylinder as wide as its first size. */
+        UsualBayRequest: {
+            name: string;
+            size_mm: number[];
+            /** @default false */
+            round: boolean;
         };
         /**
          * @description * `holds` - holds

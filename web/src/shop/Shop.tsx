@@ -11,6 +11,7 @@ import { useTheme } from "@mui/material/styles";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, need, useMaterials, usePrinters, useShop, useSpools, type Schemas } from "../api/client";
+import { BaySize } from "../parts/BaySize";
 import { LengthField, NumberField } from "../parts/Fields";
 import { ErrorNote } from "../parts/Notes";
 import { useUnits } from "../parts/units";
@@ -21,6 +22,7 @@ export function Shop() {
       <Typography variant="h1">Shop</Typography>
       <Printers />
       <Spools />
+      <Bays />
       <Habits />
     </Stack>
   );
@@ -194,6 +196,56 @@ function Spools() {
         </Button>
       </Stack>
       <ErrorNote error={change.error ?? add.error ?? remove.error} />
+    </Box>
+  );
+}
+
+/** The table the fit chooses from; pieces keep the sizes they were given. */
+function Bays() {
+  const { inks } = useTheme().palette;
+  const shop = useShop();
+  const [name, setName] = useState("");
+  const [round, setRound] = useState(false);
+  const save = useShopChange((bays: Schemas["UsualBayRequest"][]) => need(api.PATCH("/api/shop/", { body: { bays } })));
+  const bays = shop.data?.bays ?? [];
+  return (
+    <Box component="section" aria-label="What goes inside">
+      <Typography variant="h2" gutterBottom>
+        What goes inside
+      </Typography>
+      <Box sx={{ display: "grid", gridTemplateColumns: "repeat(auto-fill, minmax(520px, 1fr))", columnGap: 3 }}>
+        {bays.map((bay, i) => (
+          <Stack
+            key={bay.name}
+            direction="row"
+            spacing={1}
+            role="group"
+            aria-label={bay.name}
+            sx={{ alignItems: "center", py: 0.75, borderBottom: `1px solid ${inks.line}` }}
+          >
+            <Typography sx={{ flex: 1 }}>
+              {bay.name}
+              {bay.round && ", round"}
+            </Typography>
+            <BaySize bay={bay} onChange={(size_mm) => save.mutate(bays.map((b, k) => (k === i ? { ...b, size_mm } : b)))} />
+            <Button aria-label={`Take away ${bay.name}`} onClick={() => save.mutate(bays.filter((_, k) => k !== i))} sx={{ minWidth: 0 }}>
+              ×
+            </Button>
+          </Stack>
+        ))}
+      </Box>
+      <Stack direction="row" spacing={1} sx={{ mt: 1.5, alignItems: "center" }}>
+        <TextField label="Something else" value={name} onChange={(e) => setName(e.target.value)} sx={{ width: 220 }} />
+        <FormControlLabel control={<Checkbox checked={round} onChange={(_, on) => setRound(on)} />} label="round" />
+        <Button
+          variant="outlined"
+          disabled={!name.trim()}
+          onClick={() => (save.mutate([...bays, { name: name.trim(), size_mm: [40, 40, 10], round }]), setName(""))}
+        >
+          Add it
+        </Button>
+      </Stack>
+      <ErrorNote error={save.error} onClose={() => save.reset()} />
     </Box>
   );
 }

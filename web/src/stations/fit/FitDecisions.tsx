@@ -11,6 +11,7 @@ import { useTheme } from "@mui/material/styles";
 import { useState } from "react";
 import { useTrade, type Change, type Detail } from "../../api/client";
 import { EMPTY_SELECT, LengthField, NumberField } from "../../parts/Fields";
+import { BaySize } from "../../parts/BaySize";
 import { Mark } from "../../parts/Mark";
 import { useUnits } from "../../parts/units";
 import { WearerPicker } from "../../parts/WearerPicker";
@@ -203,9 +204,7 @@ function Bays({ piece, change, placing, onPlacing }: Props) {
         <Box key={i} sx={{ my: 0.75, pl: 1, borderLeft: `3px solid ${told[i] ? inks[told[i].fits ? "holds" : "stops"] : inks.line}` }}>
           <Stack direction="row" spacing={1} sx={{ alignItems: "center" }}>
             {told[i] && <Mark verdict={told[i].fits ? "holds" : "stops"} />}
-            <Typography sx={{ flex: 1 }}>
-              {bay.name}, {units.size(bay.size_mm)}
-            </Typography>
+            <Typography sx={{ flex: 1 }}>{bay.name}</Typography>
             <Button
               size="small"
               aria-label={`Take away ${bay.name}`}
@@ -220,7 +219,10 @@ function Bays({ piece, change, placing, onPlacing }: Props) {
               {units.prose(told[i].text)}
             </Typography>
           )}
-          <Stack direction="row" spacing={1} sx={{ mt: 0.5 }}>
+          <Stack direction="row" spacing={1} sx={{ mt: 1 }}>
+            <BaySize bay={bay} onChange={(size_mm) => set(i, { size_mm })} />
+          </Stack>
+          <Stack direction="row" spacing={1} sx={{ mt: 1 }}>
             <TextField
               select
               slotProps={EMPTY_SELECT}
@@ -247,14 +249,15 @@ function Bays({ piece, change, placing, onPlacing }: Props) {
         select
         label="Put something in"
         value=""
-        onChange={(e) =>
-          change({ bays: [...bays, { name: e.target.value, size_mm: trade.data?.bays[e.target.value] ?? [40, 30, 10], place: "" }] })
-        }
+        onChange={(e) => {
+          const usual = trade.data?.bays.find((b) => b.name === e.target.value);
+          if (usual) change({ bays: [...bays, { ...usual, place: "" }] });
+        }}
         sx={{ mt: 0.75, minWidth: 170 }}
       >
-        {Object.entries(trade.data?.bays ?? {}).map(([name, size]) => (
-          <MenuItem key={name} value={name}>
-            {name}, {units.size(size)}
+        {trade.data?.bays.map((b) => (
+          <MenuItem key={b.name} value={b.name}>
+            {b.name}, {b.round ? `round ${units.size([b.size_mm[0], b.size_mm[2]])}` : units.size(b.size_mm)}
           </MenuItem>
         ))}
       </TextField>

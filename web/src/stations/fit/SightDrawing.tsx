@@ -50,7 +50,7 @@ export function SightDrawing({ sight }: { sight: Schemas["Sight"] }) {
       </Box>
       <Typography>
         {sight.left_deg}° to the left, {sight.right_deg}° to the right, {sight.up_deg}° up, {sight.down_deg}° down;{" "}
-        {units.percent(sight.share, 0)} of what a bare head sees.
+        {units.percent(sight.share, 0)} of what a bare head sees ({sight.solid_angle_sr.toFixed(1)} sr).
       </Typography>
       <Typography variant="body2" color="text.secondary">
         Full: seen with both eyes; pale: with one. A matter of comfort and of safety: below 25° down, steps go unseen. Walk with a handler,

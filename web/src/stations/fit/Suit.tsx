@@ -15,8 +15,8 @@ import { useUnits } from "../../parts/units";
 import { SERIF } from "../../theme/theme";
 import { SuitMoving } from "./Moving";
 
-const COLUMNS = "minmax(180px, 1.3fr) 90px 120px 90px 90px 80px 90px minmax(180px, 1.6fr)";
-const HEADS = ["Piece", "Worn at", "Scale chosen", "Least that does", "Room", "Sure", "To neighbours", "Complains"];
+const COLUMNS = "minmax(170px, 1.3fr) 86px 116px 84px 84px 72px 90px 84px minmax(170px, 1.6fr)";
+const HEADS = ["Piece", "Worn at", "Scale chosen", "Least that does", "Room", "Sure", "To neighbours", "Thinnest wall", "Complains"];
 
 export function Suit() {
   const build = Number(useParams().build);
@@ -67,7 +67,7 @@ export function Suit() {
       </Stack>
       <ErrorNote error={all.error} />
       <Box role="table" aria-label="Suit" sx={{ overflowX: "auto" }}>
-        <Box role="row" sx={{ display: "grid", gridTemplateColumns: COLUMNS, borderBottom: `2px solid ${inks.ink}`, minWidth: 980 }}>
+        <Box role="row" sx={{ display: "grid", gridTemplateColumns: COLUMNS, borderBottom: `2px solid ${inks.ink}`, minWidth: 1040 }}>
           {HEADS.map((head) => (
             <Box key={head} role="columnheader" sx={{ px: 1, fontFamily: SERIF, fontStyle: "italic", fontSize: 14 }}>
               {head}
@@ -102,7 +102,7 @@ function SuitLine({ row, build, onChanged }: { row: Schemas["SuitRow"]; build: n
         gridTemplateColumns: COLUMNS,
         borderBottom: `1px solid ${inks.line}`,
         alignItems: "center",
-        minWidth: 980,
+        minWidth: 1040,
         py: 0.5,
         opacity: row.state === "fresh" ? 1 : 0.6,
         "& > *": { px: 1 },
@@ -129,6 +129,7 @@ function SuitLine({ row, build, onChanged }: { row: Schemas["SuitRow"]; build: n
       <Box role="cell">{row.room_mm === null ? "—" : units.length(row.room_mm, 1)}</Box>
       <Box role="cell">{row.probability === null ? "—" : units.percent(row.probability, 0)}</Box>
       <Box role="cell">{row.ratio === null ? "—" : units.percent(row.ratio)}</Box>
+      <Box role="cell">{row.wall_mm === null ? "—" : units.length(row.wall_mm, 1)}</Box>
       <Box role="cell" sx={{ color: row.complaints.length ? inks.tight : inks.faint, fontSize: 13.5 }}>
         {row.state !== "fresh" ? row.state : row.complaints.map(units.prose).join("; ") || "—"}
         <ErrorNote error={change.error} />
