@@ -177,8 +177,7 @@ def _fit(options: argparse.Namespace, progress: Progress) -> None:
     if options.gauge_ring:
         at = answer.way_in.ring.at_mm if answer.way_in.ring and not answer.way_in.passes else None
         if at is None:
-            low = fitting.placed(fitting.question.scale).to_body(fitting.piece.bounds)[0, 2]
-            at = float(answer.room.least_at[2] - low)
+            at = float(answer.room.least_at[2] - answer.box[0, 2])
         turned = solid.transformed(seat_turn(solid.bounds, fitting.question.turn_deg, answer.placed.scale))
         ring = gauge_ring(turned, answer.placed.scale, at, options.ring_height)
         write_solid(ring.solid.mesh(), options.gauge_ring, "gauge-ring")

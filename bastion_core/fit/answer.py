@@ -126,8 +126,8 @@ class Answer:
     reason: str
     warnings: tuple[str, ...]
     body: OnBody
-    middle: Floats
-    """(3,): the placed piece's middle, in the body's coordinates as the piece stands."""
+    box: Floats
+    """(2, 3): least and greatest corner of the placed piece, in the body's coordinates as the piece stands."""
 
     def as_dict(self) -> dict[str, Any]:
         """The answer as ``./bastion fit`` prints it."""
@@ -136,7 +136,8 @@ class Answer:
             "side": self.side or None,
             "scale": list(self.placed.scale),
             "offset_mm": [round(v, 3) for v in self.placed.offset_mm],
-            "middle_mm": [round(float(v), 3) for v in self.middle],
+            "middle_mm": [round(float(v), 3) for v in self.box.mean(axis=0)],
+            "low_mm": round(float(self.box[0, 2]), 3),
             "verdict": self.verdict,
             "reason": self.reason,
             "room": {
@@ -249,8 +250,11 @@ class Fitting:
 
         Spread points alone miss the tightest place by millimetres, and each side of the body by others.
         """
-        out = gaps(self.piece, near, self.skin) - self.skin.layers_mm(self.question.layers)
-        out[~covered(self.piece, near, self.skin)] = np.inf
+        # Where it seats itself, whatever the maker moved it by after that.
+        x, y, z = (o - m for o, m in zip(near.offset_mm, self.question.shift_mm, strict=True))
+        itself = Placed(near.scale, (x, y, z))
+        out = gaps(self.piece, itself, self.skin) - self.skin.layers_mm(self.question.layers)
+        out[~covered(self.piece, itself, self.skin)] = np.inf
         keep = np.zeros(len(out), bool)
         keep[:: max(1, len(out) // _SPREAD_POINTS)] = True
         keep[np.argsort(out, kind="stable")[:_TIGHT_POINTS]] = True
@@ -365,7 +369,7 @@ class Fitting:
         progress(1.0, "done")
         return Answer(
             q.site, q.side, placed, room, where, way_in, bays, bent, creased, seen, curve, padding, tuple(marks), least, sure, better, remedies, verdict, reason,
-            warnings, self.body, placed.to_body(self.piece.bounds).mean(axis=0),
+            warnings, self.body, placed.to_body(self.piece.bounds),
         )  # fmt: skip
 
     def least_scale(self, progress: Progress = silent) -> float | None:

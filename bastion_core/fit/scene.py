@@ -23,8 +23,8 @@ def write_scene(fitting: Fitting, answer: Answer, path: Path) -> None:
     """
     placed = answer.placed
     piece = simplified(fitting.piece, _PIECE_TRIANGLES)
-    low, high = placed.to_body(fitting.piece.bounds)
-    middle = answer.middle
+    low, high = answer.box
+    middle = answer.box.mean(axis=0)
     scene = trimesh.Scene()
     whole = fitting.body.around or fitting.body.mesh
     body = _near(whole, low - 90, high + 90)
@@ -63,7 +63,7 @@ def _near(mesh: Mesh, low: Floats, high: Floats) -> Mesh:
 def _room_at(fitting: Fitting, answer: Answer, body: Mesh, whole: Mesh) -> Floats:
     """(n,): room at each corner of the shown body, FAR_MM where nothing is near."""
     skin = skin_of(body, 2 * len(body.vertices) + 2, whole).take(slice(0, len(body.vertices)))
-    low, high = answer.placed.to_body(fitting.piece.bounds)
+    low, high = answer.box
     within = (skin.points[:, 2] >= low[2] - 2) & (skin.points[:, 2] <= high[2] + 2)
     out = gaps(fitting.piece, answer.placed, skin) - skin.layers_mm(fitting.question.layers)
     return np.where(np.isfinite(out) & within, np.clip(out, -FAR_MM, FAR_MM), FAR_MM)

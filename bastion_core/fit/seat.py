@@ -247,9 +247,10 @@ def _best_move(here: tuple[Floats, Floats], moved: Floats, reach: float) -> Floa
     room, slope = here
     if not len(room):
         return None
-    # Only what could become the tightest has a say in it.
-    near = room < room.min() + 2 * reach * max(1.0, float(np.abs(slope).max())) + 1.0
-    rows = np.argsort(room)[: max(_RULING, 3)] if near.sum() > _RULING else np.flatnonzero(near)
+    # Only what could become the tightest has a say in it: the tightest of that closely, the rest, on all sides, loosely.
+    order = np.argsort(room)
+    order = order[room[order] < room[order[0]] + 2 * reach * max(1.0, float(np.abs(slope).max())) + 1.0]
+    rows = np.concatenate([order[:_RULING], order[_RULING :: max(1, len(order) // _RULING)]])
     mean = _SPREAD * slope[room < _ENOUGH_MM].sum(axis=0) / len(room)
     # Unknown: move x, y, tightest room t, and how far beyond the free way f.
     cost = np.array([-mean[0], -mean[1], -1.0, _FAR_COSTS])
@@ -264,7 +265,7 @@ def _best_move(here: tuple[Floats, Floats], moved: Floats, reach: float) -> Floa
     return np.array([found.x[0], found.x[1], 0.0])
 
 
-_RULING = 160
+_RULING = 100
 _ENOUGH_MM = 30.0
 """Room beyond this is no better than this much: far walls do not pull."""
 

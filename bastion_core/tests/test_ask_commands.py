@@ -88,6 +88,21 @@ class Commands(unittest.TestCase):
         self.assertEqual(told["way_in"]["kind"], "over")
         self.assertTrue(0 <= told["probability"] <= 1)
 
+    def test_a_piece_moved_and_turned_in_its_seat(self):
+        tube = self.stl("bracer.stl", Solid(Manifold.cylinder(160, 66, 66, 96) - Manifold.cylinder(180, 60, 60, 96).translate([0, 0, -10])))
+        asked = ("fit", tube, "--site", "forearm", "--wearer", self.wearer)
+        seated, moved, leaned = (self.told(*asked, *more) for more in ((), ("--shift", 5, 0, 0), ("--turn", 0, 12, 0)))
+        self.assertAlmostEqual(moved["offset_mm"][0] - seated["offset_mm"][0], 5, delta=0.01)
+        self.assertLess(moved["room"]["least_mm"], seated["room"]["least_mm"])
+        self.assertLess(leaned["room"]["least_mm"], seated["room"]["least_mm"] - 2)
+        self.assertEqual(seated["crease"]["joint"], "elbow bent")
+
+    def test_a_split_piece_tells_its_hinge(self):
+        tube = self.stl("greave.stl", Solid(Manifold.cylinder(260, 76, 76, 96) - Manifold.cylinder(280, 70, 70, 96).translate([0, 0, -10])))
+        told = self.told("fit", tube, "--site", "shin", "--wearer", self.wearer, "--way-in", "split")
+        self.assertTrue(20 < told["way_in"]["opening_deg"] < 90)
+        self.assertIn(told["way_in"]["hinge"], ("back", "front", "left side", "right side"))
+
     def test_a_bent_body(self):
         out = self.folder / "bent.stl"
         self.assertEqual(self.run_it("body", self.wearer, "--out", out, "--elbow", 90, "--knee", 90)[0], 0)

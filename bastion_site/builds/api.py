@@ -452,6 +452,7 @@ class AnswerSerializer(serializers.Serializer):
     site = serializers.CharField()
     offset_mm = three()
     middle_mm = three()
+    low_mm = serializers.FloatField(help_text="Height of the placed piece's lower edge.")
     tight_mm = serializers.FloatField()
     room = RoomSerializer()
     way_in = WayInSerializer()
@@ -726,8 +727,7 @@ def _tight_height(answer: dict | None, summary: dict) -> float:
     ring = answer["way_in"]["ring"]
     if ring is not None and not answer["way_in"]["passes"]:
         return ring["at_mm"]
-    low = summary["span_mm"][0]
-    return answer["room"]["at_mm"][2] - low
+    return answer["room"]["at_mm"][2] - answer["low_mm"]
 
 
 class PieceView(mixins.RetrieveModelMixin, mixins.DestroyModelMixin, viewsets.GenericViewSet):

@@ -36,13 +36,15 @@ class ShopSerializer(serializers.ModelSerializer):
         }
 
     def validate_bays(self, value):
+        # A partial update fills in no defaults of what is nested.
+        value = [{"round": False} | dict(record) for record in value]
         for record in value:
             checked(Bay(record["name"], tuple(record["size_mm"]), round=record["round"]))
         names = [record["name"] for record in value]
         twice = next((n for n in names if names.count(n) > 1), None)
         if twice is not None:
             raise RecipeProblem(f"There are two called “{twice}”. Give each a name of its own.")
-        return [dict(record) for record in value]
+        return value
 
     def validate(self, attrs):
         merged = {"wake_from_h": 8.0, "wake_to_h": 22.0}

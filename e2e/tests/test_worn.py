@@ -166,7 +166,7 @@ class Inside(InTheBrowser):
         self.open("/shop")
         inside = page.get_by_role("region", name="What goes inside")
         inside.get_by_label("Something else").fill("harbour bell")
-        inside.get_by_label("round").check()
+        inside.get_by_role("checkbox", name="round").check()
         inside.get_by_role("button", name="Add it").click()
         bell = inside.get_by_role("group", name="harbour bell")
         bell.get_by_label(re.compile("^across")).fill("62")
@@ -259,13 +259,13 @@ class OnTheBody(InTheBrowser):
 
     def test_a_piece_dragged_and_turned_on_the_stage(self):
         page = self.page
-        self.at("Heron shin left")
         piece, twin = (self.build.pieces.get(name=f"Heron shin {side}") for side in ("left", "right"))
-        page.wait_for_function("window.__fit && window.__fit.hasRoom")
-        stage = page.locator("canvas").bounding_box()
-        middle = stage["x"] + stage["width"] / 2, stage["y"] + stage["height"] / 2
 
         def drag(mode: str, dx: int, dy: int) -> None:
+            self.at("Heron shin left")
+            page.wait_for_function("window.__fit && window.__fit.hasRoom")
+            stage = page.locator("canvas").bounding_box()
+            middle = stage["x"] + stage["width"] / 2, stage["y"] + stage["height"] / 2
             page.get_by_role("button", name=mode).click()
             page.mouse.move(*middle)
             page.mouse.down()

@@ -1,13 +1,25 @@
 """Joints with pieces on: angles worked out by hand, gaps of plain bodies, creases and collars on people."""
 
 import math
+import re
 import unittest
 
 import numpy as np
 from manifold3d import Manifold
 
 from bastion_core.fit.answer import Fitting, Question
-from bastion_core.fit.joints import JOINTS, Worn, crease, crossing_at, gap_mm, meetings, turned_until_they_meet
+from bastion_core.fit.joints import (
+    JOINTS,
+    Meeting,
+    Worn,
+    crease,
+    crossing_at,
+    drawn,
+    gap_mm,
+    meetings,
+    tightest_of,
+    turned_until_they_meet,
+)
 from bastion_core.fit.onbody import as_it_came
 from bastion_core.fit.room import Placed
 from bastion_core.fit.sites import site
@@ -160,7 +172,59 @@ class OnPeople(unittest.TestCase):
         self.assertEqual(told.as_dict()["crease"]["text"], told.crease.text)
 
 
+class Told(unittest.TestCase):
+    def meeting(self, joint: str, reaches: float, gap: float = 10.0, meets: bool = True, side: str = "left") -> Meeting:
+        return Meeting(
+            joint, side, 1, 2, "Cuisse", "Greave", reaches, 85.0, 135.0, meets, gap, (0.0, 0.0, 0.0) if meets else None, "sitting down"
+        )
+
+    def test_verdicts_and_words(self):
+        for reaches, meets, verdict, words in (
+            (60.0, True, "tight", "60° until Greave meets Cuisse, and sitting down takes 85°"),
+            (110.0, True, "holds", "110° until Greave meets Cuisse; sitting down takes 85°"),
+            (135.0, False, "holds", "free to 135°, as far as a bare body goes"),
+            (0.0, True, "stops", "Greave and Cuisse run into each other as they sit"),
+        ):
+            told = self.meeting("knee bent", reaches, meets=meets)
+            with self.subTest(reaches):
+                self.assertEqual(told.verdict, verdict)
+                self.assertIn(words, told.text)
+                self.assertTrue(told.text.startswith("Left knee bent: "))
+
+    def test_the_tightest_of_each_joint(self):
+        a, b = self.meeting("knee bent", 90.0), self.meeting("knee bent", 70.0)
+        c, d = self.meeting("knee bent", 135.0, 40.0, False, "right"), self.meeting("knee bent", 135.0, 12.0, False, "right")
+        self.assertEqual(tightest_of([a, b, c, d]), [b, d])
+        self.assertEqual(tightest_of([]), [])
+
+    def test_it_can_be_drawn(self):
+        body = stand_in(Wearer("Mattis", "male", 80.0, {"stature_mm": 1780.0}))
+        knee = body.joints["left_leg"][1]
+        worn = [
+            Worn(1, "Cuisse", "thigh", "left", sleeve(95, 0, 250).transformed(shifting(knee + np.array([0.0, 0.0, 60.0])))),
+            Worn(2, "Greave", "shin", "left", sleeve(75, 0, 250).transformed(shifting(knee - np.array([0.0, 0.0, 310.0])))),
+        ]
+        told = drawn(meetings(worn, body)[0], worn, body)
+        left, top, wide, high = told["box"]
+        for name in ("stays", "rests", "reached"):
+            points = np.array([[float(v) for v in pair.split(",")] for pair in re.findall(r"[-\d.]+,[-\d.]+", told[name])])
+            self.assertTrue(((points >= [left, top]) & (points <= [left + wide, top + high])).all(), name)
+        # Seen from the wearer's right the front is to the right: a bent shin goes back, to the left, and up.
+        rests, reached = (
+            np.array([float(v.split(",")[0]) for v in re.findall(r"[-\d.]+,[-\d.]+", told[n])]).mean() for n in ("rests", "reached")
+        )
+        self.assertLess(reached, rests)
+        self.assertTrue(left < told["pivot"][0] < left + wide and top < told["pivot"][1] < top + high)
+
+
 class Hinges(unittest.TestCase):
+    def test_what_no_opening_lets_in(self):
+        where, piece = site("forearm"), tube(60, 5, 200).mesh()
+        body = as_it_came(mesh(Manifold.cylinder(400, 112, 112, 160).translate([0, 0, -100])), where, piece.bounds)
+        told = judge_way_in(piece, Placed((1.0, 1.0, 1.0), (0.0, 0.0, 0.0)), body, where, "split")
+        self.assertFalse(told.passes)
+        self.assertIn("part it in two halves", told.reason)
+
     def test_a_round_piece_about_a_round_limb(self):
         """Free edges lie a diameter from the hinge: they part by 2 · 2R · sin(θ/2), which has to be the limb's 2r."""
         where = site("forearm")

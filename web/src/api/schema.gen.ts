@@ -814,6 +814,11 @@ export interface components {
             site: string;
             offset_mm: number[];
             middle_mm: number[];
+            /**
+             * Format: double
+             * @description Height of the placed piece's lower edge.
+             */
+            low_mm: number;
             /** Format: double */
             tight_mm: number;
             room: components["schemas"]["Room"];
