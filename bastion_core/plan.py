@@ -29,6 +29,7 @@ from bastion_core.printing.profile import LAYER_HEIGHTS_MM, Profile, material
 from bastion_core.progress import Progress, silent, span
 
 Scale = tuple[float, float, float]
+_RISES = 4
 SPARE = 0.02
 """What a suggested scale has over the least one: measurements and prints are never exact; common practice, no source."""
 
@@ -122,6 +123,12 @@ def fit_worn(
     size = start if spared is None else spared if question.site == "head" else max(spared, start)
     size = float(np.ceil(size * 1000) / 1000)
     fitting = first.at_scale((size, size, size))
+    for _ in range(_RISES):
+        # Seats are found by steps, so the room does not rise evenly: a suggestion has to hold where it is made.
+        if least is None or not fitting.seating.goes_round or fitting.room(fitting.question.scale).least_mm >= 0:
+            break
+        size = float(np.ceil(size * 1010) / 1000)
+        fitting = first.at_scale((size, size, size))
     return WornOutcome((size, size, size), size, fitting, fitting.answer(span(progress, 0.5, 1.0)))
 
 

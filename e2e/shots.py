@@ -20,7 +20,7 @@ OUT = ROOT / "docs" / "screenshots"
 
 
 CLICKS = {
-    "scan": ("Scan", "Scan with the simulated scanner"), "fit-bay": ("Scale",), "fit-way-in": ("Way in",), "fit-sections": ("Sections",),
+    "scan": ("Scan", "Scan with the simulated scanner"), "fit-bay": ("Scale",), "fit-way-in": ("Way in",), "fit-sections": ("Sections",), "fit-moving": ("Moving",),
 }  # fmt: skip
 """Buttons pressed before a picture is taken."""
 
@@ -88,7 +88,9 @@ def take(address: str, out: Path, only: str = "") -> None:
         "fit-bay": cell(f"{helm}, signal", "fit"),
         "fit-way-in": cell("Heron greave left", "fit"),
         "fit-sections": cell("Heron shin left", "fit"),
+        "fit-moving": cell("Kelp bracer left", "fit"),
         "suit": "/build/1/suit",
+        "suit-moving": "/build/1/suit",
         "cut": cell("Breakwater breastplate", "cut"),
         "cut-stops": cell("Lantern staff", "cut"),
         "join": cell(helm, "join"),
@@ -111,8 +113,10 @@ def take(address: str, out: Path, only: str = "") -> None:
             if name == "measure":
                 page.get_by_label("Chest girth (mm)").focus()
                 page.get_by_role("img", name="Where Chest girth is taken").wait_for()
-            if name == "scan":
-                page.get_by_role("article").first.wait_for()
+            if name == "scan" or name.endswith("moving"):
+                page.get_by_role("article").first.wait_for(timeout=90_000)
+            if name == "suit-moving":
+                page.get_by_role("region", name="Moving in it").evaluate("e => e.scrollIntoView()")
             page.wait_for_timeout(2500)
             page.screenshot(path=out / f"{name}.png")
             if page.faults or page.strays:

@@ -11,7 +11,7 @@ import numpy as np
 from bastion_core.errors import RecipeProblem
 from bastion_core.fit.bays import Bay, BayFit, place_bays
 from bastion_core.fit.doubt import Better, next_measurements, probability
-from bastion_core.fit.joints import TRIANGLES, Meeting, crease
+from bastion_core.fit.joints import TRIANGLES, Meeting, crease, crease_meshes, drawn
 from bastion_core.fit.layers import Layer, checked, on_the_way, thickness
 from bastion_core.fit.movement import Bend, Sight, sight, sight_verdict, swollen
 from bastion_core.fit.onbody import OnBody, Skin, as_it_came, on_body
@@ -448,6 +448,14 @@ class Fitting:
         if self.shaped is None or self.body.whole:
             return None
         return crease(self.in_body(simplified(self.piece, TRIANGLES), placed), self.question.site, self.question.side, self.shaped)
+
+    def crease_drawing(self, answer: Answer) -> dict[str, Any] | None:
+        """The crease to be drawn, where there is one."""
+        if answer.crease is None or self.shaped is None:
+            return None
+        piece = self.in_body(simplified(self.piece, TRIANGLES), answer.placed)
+        pair = crease_meshes(piece, self.question.site, self.question.side, self.shaped)
+        return pair and drawn(answer.crease, *pair, self.shaped)
 
     def _where(self, point: Floats) -> str:
         """The tight place in words."""

@@ -290,35 +290,46 @@ _CREASES = {"upper_arm": ("elbow bent", 1, True), "forearm": ("elbow bent", 0, F
 """Site -> the joint in whose crease its rim comes, the bone across it, and whether that bone is the one that goes."""
 
 
+def crease_meshes(piece: Mesh, site: str, side: str, body: Body) -> tuple[Mesh, Mesh] | None:
+    """The two that meet in the crease beside a piece (thinned, in the body's coordinates): what stays and what goes, one of them the limb's flesh."""
+    if site not in _CREASES:
+        return None
+    name, bone, bone_goes = _CREASES[site]
+    flesh = segment(body, f"{side or 'left'}_{'arm' if name.startswith('elbow') else 'leg'}", bone)
+    return (piece, flesh) if bone_goes else (flesh, piece)
+
+
 def crease(piece: Mesh, site: str, side: str, body: Body) -> Meeting | None:
     """How far the joint next to a piece (thinned, in the body's coordinates) bends until its rim presses into the limb across the crease; None where there is no such joint."""
-    if site not in _CREASES:
+    pair = crease_meshes(piece, site, side, body)
+    if pair is None:
         return None
     name, bone, bone_goes = _CREASES[site]
     side = side or "left"
     kind = next(k for k in JOINTS if k.name == name)
     pivot, axis = _motion(kind, body, side)
-    limb = "arm" if kind.name.startswith("elbow") else "leg"
-    flesh = segment(body, f"{side}_{limb}", bone)
-    words = {"arm": ("the upper arm", "the forearm"), "leg": ("the thigh", "the lower leg")}[limb][bone]
-    stays, goes = (piece, flesh) if bone_goes else (flesh, piece)
-    reaches, at = turned_until_they_meet(stays, goes, pivot, axis, kind.usual_deg)
-    names = ("its rim", words) if bone_goes else (words, "its rim")
+    words = ("the upper arm", "the forearm") if name.startswith("elbow") else ("the thigh", "the lower leg")
+    reaches, at = turned_until_they_meet(*pair, pivot, axis, kind.usual_deg)
+    names = ("its rim", words[bone]) if bone_goes else (words[bone], "its rim")
     return Meeting(
-        kind.name, side, 0, 0, *names, reaches, kind.needs_deg, kind.usual_deg, at is not None, gap_mm(stays, goes),
+        kind.name, side, 0, 0, *names, reaches, kind.needs_deg, kind.usual_deg, at is not None, gap_mm(*pair),
         None if at is None else (float(at[0]), float(at[1]), float(at[2])), kind.what_for,
     )  # fmt: skip
 
 
-def drawn(meeting: Meeting, worn: Sequence[Worn], body: Body) -> dict[str, Any]:
+def meshes_of(meeting: Meeting, worn: Sequence[Worn], body: Body) -> tuple[Mesh, Mesh]:
+    """What stays and what goes in one of ``meetings``."""
+    by_id = {w.id: w.mesh for w in worn} | {0: _head_itself(body)}
+    return by_id[meeting.stays_id], by_id[meeting.goes_id]
+
+
+def drawn(meeting: Meeting, stays: Mesh, goes: Mesh, body: Body) -> dict[str, Any]:
     """A meeting to be drawn, seen along the joint's axis (from above for a head that turns): outlines as SVG paths in mm.
 
     ``stays``, ``rests`` and ``reached`` are the piece that stays, the other at rest, and the other as far as it got.
     """
     kind = next(k for k in JOINTS if k.name == meeting.joint)
     pivot, axis = _motion(kind, body, meeting.side)
-    by_id = {w.id: w.mesh for w in worn} | {0: _head_itself(body)}
-    stays, goes = by_id[meeting.stays_id], by_id[meeting.goes_id]
     view = _view_along(axis)
     turn = np.eye(4)
     turn[:3, :3] = Rotation.from_rotvec(np.radians(meeting.reaches_deg) * axis / np.linalg.norm(axis)).as_matrix()

@@ -459,6 +459,7 @@ class AnswerSerializer(serializers.Serializer):
     bays = BayFitSerializer(many=True)
     bend = BendSerializer(allow_null=True)
     crease = MeetingSerializer(allow_null=True)
+    crease_drawing = MeetingDrawingSerializer(allow_null=True)
     sight = SightSerializer(allow_null=True)
     curve = CurvePointSerializer(many=True)
     marks = MarkSerializer(many=True)

@@ -152,7 +152,8 @@ class _Run:
             "silhouette": silhouette(solid),
             "silhouette_side": silhouette(solid, SIDE),
             "bounds_mm": solid.bounds,
-            "room_mm": _finite(answer.room.least_mm) if answer else None,
+            # A plate touches somewhere wherever it is laid: its tightest place tells nothing.
+            "room_mm": _finite(answer.room.least_mm) if worn and worn.fitting.seating.goes_round else None,
             "judged": answer is not None,
             "least_scale": answer.least_scale if answer else None,
             "probability": answer.probability if answer else None,
@@ -164,7 +165,7 @@ class _Run:
         }
         data = {"head": quick.head, "answer": None, "sections": []}
         if worn and answer:
-            data["answer"] = answer.as_dict()
+            data["answer"] = answer.as_dict() | {"crease_drawing": worn.fitting.crease_drawing(answer)}
             data["sections"] = worn.fitting.sections(answer.placed)
             with Workplace(folder_of("fit", chain.fit_hash)) as folder:
                 write_scene(worn.fitting, answer, folder / "fit.glb")

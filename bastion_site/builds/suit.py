@@ -4,7 +4,7 @@ from pathlib import Path
 
 from django.db import transaction
 
-from bastion_core.fit.joints import Worn, drawn, meetings, tightest_of
+from bastion_core.fit.joints import Worn, drawn, meetings, meshes_of, tightest_of
 from bastion_core.fit.scale import check_scale, scale_by_stature
 from bastion_core.fit.sites import BY_NAME
 from bastion_core.fit.suit import SuitPiece, suit_table
@@ -90,7 +90,10 @@ def move_joints(worn: list[tuple], wearer: CoreWearer, scan_folder: str | None, 
     pieces = [Worn(id_, name, site, side, load_mesh(Path(file))) for id_, name, site, side, file in worn]
     told = meetings(pieces, body)
     tightest = {id(m) for m in tightest_of(told)}
-    return [m.as_dict() | {"tightest": id(m) in tightest, "drawing": drawn(m, pieces, body) if id(m) in tightest else None} for m in told]
+    return [
+        m.as_dict() | {"tightest": id(m) in tightest, "drawing": drawn(m, *meshes_of(m, pieces, body), body) if id(m) in tightest else None}
+        for m in told
+    ]
 
 
 def scale_all(build: Build, factor: float) -> None:

@@ -17,6 +17,7 @@ from bastion_core.fit.joints import (
     drawn,
     gap_mm,
     meetings,
+    meshes_of,
     tightest_of,
     turned_until_they_meet,
 )
@@ -167,9 +168,12 @@ class OnPeople(unittest.TestCase):
             self.assertTrue(0 < kind.needs_deg < kind.usual_deg < 180, kind)
 
     def test_the_answer_carries_it(self):
-        told = Fitting(sleeve(62, 0, 200), Question("forearm", "left", self.wearer)).answer()
+        fitting = Fitting(sleeve(62, 0, 200), Question("forearm", "left", self.wearer))
+        told = fitting.answer()
         self.assertEqual(told.crease.joint, "elbow bent")
         self.assertEqual(told.as_dict()["crease"]["text"], told.crease.text)
+        drawing = fitting.crease_drawing(told)
+        self.assertTrue(drawing["stays"].startswith("M") and drawing["reached"] != drawing["rests"])
 
 
 class Told(unittest.TestCase):
@@ -204,7 +208,8 @@ class Told(unittest.TestCase):
             Worn(1, "Cuisse", "thigh", "left", sleeve(95, 0, 250).transformed(shifting(knee + np.array([0.0, 0.0, 60.0])))),
             Worn(2, "Greave", "shin", "left", sleeve(75, 0, 250).transformed(shifting(knee - np.array([0.0, 0.0, 310.0])))),
         ]
-        told = drawn(meetings(worn, body)[0], worn, body)
+        meeting = meetings(worn, body)[0]
+        told = drawn(meeting, *meshes_of(meeting, worn, body), body)
         left, top, wide, high = told["box"]
         for name in ("stays", "rests", "reached"):
             points = np.array([[float(v) for v in pair.split(",")] for pair in re.findall(r"[-\d.]+,[-\d.]+", told[name])])

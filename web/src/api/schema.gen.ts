@@ -826,6 +826,7 @@ export interface components {
             bays: components["schemas"]["BayFit"][];
             bend: components["schemas"]["Bend"] | null;
             crease: components["schemas"]["Meeting"] | null;
+            crease_drawing: components["schemas"]["MeetingDrawing"] | null;
             sight: components["schemas"]["Sight"] | null;
             curve: components["schemas"]["CurvePoint"][];
             marks: components["schemas"]["Mark"][];

@@ -30,7 +30,13 @@ export function JointCard({ meeting }: { meeting: Drawn }) {
   );
 }
 
-function JointDrawing({ meeting, drawing, name }: { meeting: Drawn; drawing: NonNullable<Drawn["drawing"]>; name: string }) {
+interface DrawingProps {
+  meeting: Schemas["Meeting"];
+  drawing: Schemas["MeetingDrawing"];
+  name: string;
+}
+
+export function JointDrawing({ meeting, drawing, name }: DrawingProps) {
   const { inks } = useTheme().palette;
   const stroke = Math.max(drawing.box[2], drawing.box[3]) / 160;
   return (

@@ -6,7 +6,7 @@ import { api, need, type Detail } from "../../api/client";
 import { Mark } from "../../parts/Mark";
 import { ErrorNote } from "../../parts/Notes";
 import { useUnits } from "../../parts/units";
-import { JointCard, Reach } from "./JointCard";
+import { JointCard, JointDrawing, Reach } from "./JointCard";
 
 const GRID = { display: "grid", gridTemplateColumns: "repeat(auto-fill, minmax(250px, 1fr))", gap: 1.5, mt: 1 };
 
@@ -65,7 +65,10 @@ export function PieceMoving({ piece }: { piece: Detail }) {
         </Typography>
       )}
       {answer?.crease && (
-        <Box sx={{ mt: 1, maxWidth: 420 }}>
+        <Box sx={{ mt: 1, maxWidth: 460, display: "flex", flexDirection: "column", gap: 0.75 }}>
+          {answer.crease_drawing && (
+            <JointDrawing meeting={answer.crease} drawing={answer.crease_drawing} name={`${answer.crease.side} ${answer.crease.joint}`} />
+          )}
           <Typography>
             <Mark verdict={answer.crease.verdict} /> {units.prose(answer.crease.text)}
           </Typography>
