@@ -11,7 +11,7 @@ import numpy as np
 from bastion_core.errors import RecipeProblem
 from bastion_core.fit.bays import Bay, BayFit, place_bays
 from bastion_core.fit.doubt import Better, next_measurements, probability
-from bastion_core.fit.joints import TRIANGLES, Meeting, crease, crease_meshes, drawn
+from bastion_core.fit.joints import CREASES, TRIANGLES, Meeting, crease, crease_meshes, drawn
 from bastion_core.fit.layers import Layer, checked, on_the_way, thickness
 from bastion_core.fit.movement import Bend, Sight, sight, sight_verdict, swollen
 from bastion_core.fit.onbody import OnBody, Skin, as_it_came, on_body
@@ -32,10 +32,9 @@ _SPREAD_POINTS, _TIGHT_POINTS = 400, 800
 """Points of the skin by which a seat is found: spread over it, and about its tightest place."""
 CURVE = tuple(round(0.85 + 0.05 * k, 2) for k in range(12))
 """Scales at which the curve is known, as multiples of the file's size: from 85 to 140 %."""
-PADDING_STEPS_MM, PADDING_SIZES = (-6.0, 6.0), (0.85, 0.95, 1.05, 1.15, 1.25, 1.4)
+PADDING_STEPS_MM, PADDING_SIZES = (-6.0, 6.0), (0.85, 0.95, 1.05, 1.15, 1.4)
 """Other paddings of a helmet for which the curve is known, and at which scales."""
 ENOUGH_MM = 0.0
-_HOLDS_ABOVE, _RISES = 1.02, 3
 FLARE_REACH_MM = 30.0
 _EDGE_MM = 1.0
 PLATE_SPREAD_MM = 60.0
@@ -195,6 +194,7 @@ class Fitting:
         self.skin = self._skin()
         self.seating: Seating = kind_of(piece, ready, self.where, question.shift_mm)
         self._seats: dict[tuple[Scale, bool], Placed] = {}
+        self._least: dict[tuple[Scale, bool], float] = {}
         self._room_scale: list[float | None] = []
 
     @cached_property
@@ -267,8 +267,11 @@ class Fitting:
 
     def least(self, factor: float, exact: bool = True) -> float:
         """Least room at a uniform multiple of the chosen scale's proportions; -inf when nothing is covered."""
-        told = self.room(self._scale(factor), exact).least_mm
-        return told if np.isfinite(told) else -np.inf
+        key = (self._scale(factor), exact)
+        if key not in self._least:
+            told = self.room(*key).least_mm
+            self._least[key] = told if np.isfinite(told) else -np.inf
+        return self._least[key]
 
     def _scale(self, size: float) -> Scale:
         """The chosen proportions brought to a size: the largest axis gets it."""
@@ -286,20 +289,13 @@ class Fitting:
         """The same piece on the same body over other layers, to be seated anew."""
         other = copy.copy(self)
         other.question = replace(self.question, layers=layers)
-        other._seats, other._room_scale = {}, []
+        other._seats, other._least, other._room_scale = {}, {}, []
         return other
 
     def least_scale_for_room(self) -> float | None:
         """``_find_room_scale``, found once."""
         if not self._room_scale:
-            found = self._find_room_scale()
-            # Seats are found by steps: where a little more scale would press again, the least one lies above that.
-            for _ in range(_RISES):
-                if found is None or self.question.as_placed or self.least(found * _HOLDS_ABOVE) >= ENOUGH_MM:
-                    break
-                low, high = found * _HOLDS_ABOVE, found * _HOLDS_ABOVE**4
-                found = least_root(self.least, low, high) if self.least(high) >= ENOUGH_MM else high
-            self._room_scale.append(found)
+            self._room_scale.append(self._find_room_scale())
         return self._room_scale[0]
 
     def _find_room_scale(self) -> float | None:
@@ -428,9 +424,13 @@ class Fitting:
             told.append(PaddingCurve(more, points))
         return tuple(told)
 
-    def in_body(self, mesh: Mesh, placed: Placed) -> Mesh:
-        """The piece (or a thinned one) as it is worn, in the body's own coordinates."""
-        return Mesh(placed.to_body(mesh.vertices), mesh.faces).transformed(self.body.to_body)
+    def worn_mesh(self, placed: Placed) -> Mesh:
+        """The piece as it is worn, thinned for moving, in the body's own coordinates."""
+        return Mesh(placed.to_body(self._thin.vertices), self._thin.faces).transformed(self.body.to_body)
+
+    @cached_property
+    def _thin(self) -> Mesh:
+        return simplified(self.piece, TRIANGLES)
 
     def _bent(self) -> Bend | None:
         """The room with the limb bent, flexed or sat on; None where nothing swells, or the piece only lies on one side of it."""
@@ -445,16 +445,15 @@ class Fitting:
         return Bend(what, girth, room.least_mm, there._where(room.least_at))
 
     def _crease(self, placed: Placed) -> Meeting | None:
-        if self.shaped is None or self.body.whole:
+        if self.shaped is None or self.body.whole or self.question.site not in CREASES:
             return None
-        return crease(self.in_body(simplified(self.piece, TRIANGLES), placed), self.question.site, self.question.side, self.shaped)
+        return crease(self.worn_mesh(placed), self.question.site, self.question.side, self.shaped)
 
     def crease_drawing(self, answer: Answer) -> dict[str, Any] | None:
         """The crease to be drawn, where there is one."""
         if answer.crease is None or self.shaped is None:
             return None
-        piece = self.in_body(simplified(self.piece, TRIANGLES), answer.placed)
-        pair = crease_meshes(piece, self.question.site, self.question.side, self.shaped)
+        pair = crease_meshes(self.worn_mesh(answer.placed), self.question.site, self.question.side, self.shaped)
         return pair and drawn(answer.crease, *pair, self.shaped)
 
     def _where(self, point: Floats) -> str:

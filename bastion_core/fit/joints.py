@@ -286,15 +286,15 @@ def tightest_of(told: Sequence[Meeting]) -> list[Meeting]:
     return list(best.values())
 
 
-_CREASES = {"upper_arm": ("elbow bent", 1, True), "forearm": ("elbow bent", 0, False), "thigh": ("knee bent", 1, True), "shin": ("knee bent", 0, False)}  # fmt: skip
+CREASES = {"upper_arm": ("elbow bent", 1, True), "forearm": ("elbow bent", 0, False), "thigh": ("knee bent", 1, True), "shin": ("knee bent", 0, False)}  # fmt: skip
 """Site -> the joint in whose crease its rim comes, the bone across it, and whether that bone is the one that goes."""
 
 
 def crease_meshes(piece: Mesh, site: str, side: str, body: Body) -> tuple[Mesh, Mesh] | None:
     """The two that meet in the crease beside a piece (thinned, in the body's coordinates): what stays and what goes, one of them the limb's flesh."""
-    if site not in _CREASES:
+    if site not in CREASES:
         return None
-    name, bone, bone_goes = _CREASES[site]
+    name, bone, bone_goes = CREASES[site]
     flesh = segment(body, f"{side or 'left'}_{'arm' if name.startswith('elbow') else 'leg'}", bone)
     return (piece, flesh) if bone_goes else (flesh, piece)
 
@@ -304,7 +304,7 @@ def crease(piece: Mesh, site: str, side: str, body: Body) -> Meeting | None:
     pair = crease_meshes(piece, site, side, body)
     if pair is None:
         return None
-    name, bone, bone_goes = _CREASES[site]
+    name, bone, bone_goes = CREASES[site]
     side = side or "left"
     kind = next(k for k in JOINTS if k.name == name)
     pivot, axis = _motion(kind, body, side)

@@ -8,7 +8,6 @@ import numpy as np
 
 from bastion_core.cut.parting import Cut, part_solid
 from bastion_core.errors import MeshProblem, RecipeProblem
-from bastion_core.fit.joints import TRIANGLES
 from bastion_core.fit.scale import scale_by_stature, scale_to_length
 from bastion_core.fit.scene import write_scene
 from bastion_core.formats.glb import simplified, write_glb
@@ -169,7 +168,7 @@ class _Run:
             data["sections"] = worn.fitting.sections(answer.placed)
             with Workplace(folder_of("fit", chain.fit_hash)) as folder:
                 write_scene(worn.fitting, answer, folder / "fit.glb")
-                save_mesh(worn.fitting.in_body(simplified(mesh, TRIANGLES), answer.placed), folder / "worn.npz")
+                save_mesh(worn.fitting.worn_mesh(answer.placed), folder / "worn.npz")
         keep("fit", chain.fit_hash, summary, data)
 
     def _worn(self, mesh, thin: float | None, progress: Progress) -> tuple[WornOutcome | None, str]:

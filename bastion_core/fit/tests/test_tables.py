@@ -50,7 +50,7 @@ class Tables(unittest.TestCase):
         self.assertEqual([name for name, row in LAYERS.items() if row[1]], ["liner", "suit", "cap"])
         for kind in KINDS.values():
             self.assertTrue(all(1 < v < 200 for v in kind.size_mm) and kind.source, kind.name)
-            self.assertEqual(parse_bay(kind.name), Bay(kind.name, kind.size_mm))
+            self.assertEqual(parse_bay(kind.name), Bay(kind.name, kind.size_mm, round=kind.round))
             for place in PLACES:
                 self.assertEqual(checked(Bay(kind.name, kind.size_mm, place)).place, place)
         # A board on a carrier with its screw terminals needs twice the height of one soldered direct; common practice, no source.

@@ -132,7 +132,7 @@ export function FitStation({ piece, change, children }: StationProps & { childre
             </Box>
             <Typography sx={{ position: "absolute", left: 16, top: 8 }}>
               {placing === null
-                ? `Least room ${answer.room.least_mm === null ? "unknown" : units.length(answer.room.least_mm, 1)}, at the ${answer.room.where}`
+                ? `Least room ${answer.room.least_mm === null ? "unknown" : units.length(answer.room.least_mm, 1)}, at the ${answer.room.where}; ${units.percent(answer.room.touching, 0)} of the skin under it touches`
                 : "Touch the place on the piece where it goes"}
             </Typography>
           </>
