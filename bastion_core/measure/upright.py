@@ -29,6 +29,8 @@ _PLAUSIBLE_MM = {"head": (170.0, 700.0), "body": (700.0, 2400.0)}
 _POINTS = {"head": ("nose tip", "left ear", "right ear"), "body": ("crown", "left heel", "right heel")}
 _KEEP_SHARE = 0.03
 _SAMPLE = 900
+_OWN_AXES_DEG = 6.0
+"""A body that its file stands up no further off than this was stood up there on purpose; common practice, no source."""
 _TRIM = 0.75
 
 
@@ -88,9 +90,32 @@ def _stood(kept: Mesh, kind: str, unit: str, factor: float, points: Sequence[Seq
     else:
         move, off = _settle(calm, kind, _starts(calm))
         done.append("turned upright and to the front by laying it over the stand-in body")
+        own = _along_own_axes(calm, move) if kind == "body" else None
+        if own is not None:
+            move = own
+            done.append("its file stood it up already within a few degrees, and that was kept")
     stood = calm.transformed(move)
     drop = shifting(np.array([0.0, 0.0, -stood.bounds[0, 2]]))
     return Scan(stood.transformed(drop), kind, unit, factor, drop @ move @ scaling(factor, factor, factor), tuple(done), off)
+
+
+def _along_own_axes(mesh: Mesh, move: Floats) -> Floats | None:
+    """The move with whole quarter turns instead, where it nearly is one: a file's own upright is truer than one found over another body.
+
+    None where the file lies askew.
+    """
+    turn = move[:3, :3]
+    straight = np.round(turn)
+    if not np.allclose(straight @ straight.T, np.eye(3)) or np.linalg.det(straight) < 0:
+        return None
+    angle = np.degrees(np.arccos(np.clip((np.trace(straight @ turn.T) - 1) / 2, -1.0, 1.0)))
+    if angle > _OWN_AXES_DEG:
+        return None
+    middle = mesh.vertices.mean(axis=0)
+    kept = np.eye(4)
+    kept[:3, :3] = straight
+    kept[:3, 3] = turn @ middle + move[:3, 3] - straight @ middle
+    return kept
 
 
 def _unlikely(scan: Scan) -> float:

@@ -1,6 +1,7 @@
 """``measure``, ``predict``, ``body`` and ``fit`` as one types them."""
 
 import contextlib
+import csv
 import io
 import json
 import tempfile
@@ -15,7 +16,7 @@ from bastion_core.devices.head_scanner import scan_head
 from bastion_core.formats.stl import write_binary_stl
 from bastion_core.geometry.solid import Solid
 from bastion_core.measure.wearer import wearer_from_dict
-from bastion_core.tests.shapes import DATA, MALE
+from bastion_core.tests.shapes import DATA, FEMALE, MALE
 from demo.models import nautilus_helm
 
 WEARER = {"name": "Oda", "sex": "female", "mass_kg": 63, "measurements": {"stature_mm": 1684, "head_breadth_mm": 149, "head_length_mm": 190, "head_circumference_mm": 560, "chin_to_crown_mm": 218}}  # fmt: skip
@@ -61,6 +62,17 @@ class Commands(unittest.TestCase):
         ):
             self.assertGreater(told[key]["sd"], 0)
         self.assertAlmostEqual(told["stature_mm"]["value"], 1730.4, delta=3)
+
+    def test_measure_the_body_that_came_with_a_table(self):
+        """Against the measurements that came with it (clad-body 0.6.1 on anny's average female), through the whole command: within 1 %."""
+        with (DATA / "anny_clad_female_average.csv").open(encoding="utf-8") as opened:
+            table = {row["measurement"]: row["value"] for row in csv.DictReader(opened)}
+        told = self.told("measure", FEMALE, "--kind", "body")
+        for key, column in (("neck", "neck"), ("chest", "bust"), ("waist", "waist"), ("hip", "hip"), ("thigh", "thigh"), ("knee", "knee"), ("calf", "calf"), ("upper_arm", "upperarm"), ("wrist", "wrist")):  # fmt: skip
+            wanted = 10 * float(table[f"{column}_cm"])
+            one = told.get(f"{key}_girth_mm") or told[f"left_{key}_girth_mm"]
+            with self.subTest(key):
+                self.assertAlmostEqual(one["value"], wanted, delta=0.01 * wanted)
 
     def test_measure_a_head_in_an_unknown_unit_and_pose(self):
         head = self.stl("phone.stl", scan_head(wearer_from_dict(WEARER), "m", 3))
