@@ -223,10 +223,14 @@ def place_bays(piece: Mesh, placed: Placed, body: OnBody, layers: Sequence[Layer
 
 def _free_place(space: _Space, bay: Bay, others: Sequence[BayFit]) -> str:
     """The named place where a bay has the most room, if it lies free there; empty otherwise."""
-    names = PLACES[:5] if space.body.crown_mm is not None else ("front", "back", "left", "right")
-    tried = [_place(space, replace(bay, place=name, at_mm=None), others) for name in names if name != bay.place or bay.at_mm]
+    tried = [_place(space, replace(bay, place=name, at_mm=None), others) for name in _named_places(space) if name != bay.place or bay.at_mm]
     free = [fit for fit in tried if fit.fits]
     return max(free, key=lambda fit: fit.room_body_mm).place if free else ""
+
+
+def _named_places(space: _Space) -> tuple[str, ...]:
+    """Where a bay is looked for: a head's places, or the four sides of anything else."""
+    return PLACES[:5] if space.body.crown_mm is not None else ("front", "back", "left", "right")
 
 
 def _directions(space: _Space, bay: Bay) -> list[tuple[str, Floats]]:
@@ -236,7 +240,7 @@ def _directions(space: _Space, bay: Bay) -> list[tuple[str, Floats]]:
         centre = np.array(_DIRECTIONS[bay.place])
         lean = [np.zeros(3), *(0.18 * v for v in (*np.eye(3), *-np.eye(3)))]
         return [(bay.place, centre + d) for d in lean]
-    names = PLACES[:5] if space.body.crown_mm is not None else ("front", "back", "left", "right")
+    names = _named_places(space)
     return [(n, np.array(_DIRECTIONS[n]) + d) for n in names for d in (np.zeros(3), *(0.18 * v for v in (*np.eye(3), *-np.eye(3))))]
 
 

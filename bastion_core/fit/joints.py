@@ -153,14 +153,19 @@ def _edges(mesh: Mesh) -> tuple[Floats, Floats, Floats]:
     return start[keep], (end - start)[keep] / length[keep, None], length[keep]
 
 
+def _turn_about(pivot: Floats, axis: Floats, angle_deg: float) -> Floats:
+    """4x4: a turn by the right hand about an axis through a point."""
+    turn = np.eye(4)
+    turn[:3, :3] = Rotation.from_rotvec(np.radians(angle_deg) * axis / np.linalg.norm(axis)).as_matrix()
+    turn[:3, 3] = pivot - turn[:3, :3] @ pivot
+    return turn
+
+
 def turned_until_they_meet(stays: Mesh, goes: Mesh, pivot: Floats, axis: Floats, most_deg: float) -> tuple[float, Floats | None]:
     """How far (degrees) ``goes`` turns about ``axis`` through ``pivot`` until it meets ``stays``, at most ``most_deg``, and where (3,)."""
 
     def at(angle: float) -> Floats | None:
-        turn = np.eye(4)
-        turn[:3, :3] = Rotation.from_rotvec(np.radians(angle) * axis / np.linalg.norm(axis)).as_matrix()
-        turn[:3, 3] = pivot - turn[:3, :3] @ pivot
-        return crossing_at(stays, goes, turn)
+        return crossing_at(stays, goes, _turn_about(pivot, axis, angle))
 
     found = at(0.0)
     if found is not None:
@@ -331,10 +336,7 @@ def drawn(meeting: Meeting, stays: Mesh, goes: Mesh, body: Body) -> dict[str, An
     kind = next(k for k in JOINTS if k.name == meeting.joint)
     pivot, axis = _motion(kind, body, meeting.side)
     view = _view_along(axis)
-    turn = np.eye(4)
-    turn[:3, :3] = Rotation.from_rotvec(np.radians(meeting.reaches_deg) * axis / np.linalg.norm(axis)).as_matrix()
-    turn[:3, 3] = pivot - turn[:3, :3] @ pivot
-    seen = {"stays": stays, "rests": goes, "reached": goes.transformed(turn)}
+    seen = {"stays": stays, "rests": goes, "reached": goes.transformed(_turn_about(pivot, axis, meeting.reaches_deg))}
     flat = {name: mesh.transformed(view) for name, mesh in seen.items()}
     low = np.min([m.bounds[0] for m in flat.values()], axis=0) - 12
     high = np.max([m.bounds[1] for m in flat.values()], axis=0) + 12

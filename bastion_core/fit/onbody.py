@@ -23,6 +23,7 @@ from bastion_core.measure.landmarks import SIDES
 
 _SECTION_STEP_MM = 8.0
 _FACES_UP = 0.3
+"""Skin whose unit normal points up by more than this carries what lies on it; common practice, no source."""
 NECK_SHOWN_MM = 30.0
 """Neck under the chin that counts as the head's: what lies below belongs to the shoulders."""
 CAP_MM = 58.0
@@ -36,6 +37,7 @@ HAND_TUCKED = 1.12
 INSTEP_OVER_ANKLE_SHARE = 0.018
 """How far above the ankle's joint the instep begins, as a share of stature; common practice, no source."""
 _HAND_FLATNESS, _HEEL_FLATNESS = 0.5, 0.62
+"""Breadth over length of what has to pass: the tucked hand, the heel with its instep; common practice, no source."""
 
 
 @dataclass(frozen=True, eq=False)

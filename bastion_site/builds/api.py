@@ -825,10 +825,8 @@ class PieceView(mixins.RetrieveModelMixin, mixins.DestroyModelMixin, viewsets.Ge
         copy = Piece.objects.get(pk=piece.pk)
         copy.pk, copy.mirror_of, copy.side, copy.mirrored = None, piece, other, not piece.mirrored
         copy.name = name if name != piece.name else f"{piece.name} mirrored"
-        copy.shift_mm, copy.turn_deg = (
-            [-piece.shift_mm[0], *piece.shift_mm[1:]],
-            [piece.turn_deg[0], -piece.turn_deg[1], -piece.turn_deg[2]],
-        )
+        for field, value in piece.mirrored_seat.items():
+            setattr(copy, field, value)
         copy.shown, copy.totals, copy.before, copy.because, copy.version = {}, None, None, "", 1
         for cut in copy.cuts or []:
             for key in ("point", "normal"):
@@ -1014,11 +1012,10 @@ def _move_twin(piece: Piece, changes: dict) -> Piece | None:
     twin = piece.twin if {"shift_mm", "turn_deg"} & changes.keys() else None
     if twin is None:
         return None
-    x, y, z = piece.shift_mm
-    nod, lean, left = piece.turn_deg
-    twin.shift_mm, twin.turn_deg = [-x, y, z], [nod, -lean, -left]
+    for field, value in piece.mirrored_seat.items():
+        setattr(twin, field, value)
     twin.version += 1
-    twin.save(update_fields=["shift_mm", "turn_deg", "version"])
+    twin.save(update_fields=[*piece.mirrored_seat, "version"])
     return twin
 
 

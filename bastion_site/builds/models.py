@@ -114,6 +114,12 @@ class Piece(models.Model):
         ordering = ["id"]
 
     @property
+    def mirrored_seat(self) -> dict[str, list[float]]:
+        """How the other side of the pair sits when this one sits as it does."""
+        (x, y, z), (nod, lean, left) = self.shift_mm, self.turn_deg
+        return {"shift_mm": [-x, y, z], "turn_deg": [nod, -lean, -left]}
+
+    @property
     def twin(self):
         """The other side of the pair, where there is one."""
         return self.mirror_of or self.mirrors.first()
