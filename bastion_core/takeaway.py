@@ -1,11 +1,11 @@
-"""What the maker takes away: one 3MF and STL a part, and plan.json. Shared by the command line and the website."""
+"""What the maker downloads of a piece: one 3MF and STL a part, the cut list, a sheet to print. Names and shapes only; ``plan.py`` fills them."""
 
 import json
 import re
 from collections.abc import Mapping, Sequence
 from html import escape
 from pathlib import Path
-from typing import Any
+from typing import Any, Protocol
 
 import numpy as np
 
@@ -14,8 +14,6 @@ from bastion_core.formats.stl import write_binary_stl
 from bastion_core.formats.threemf import write_3mf
 from bastion_core.geometry.mesh import Floats, Mesh
 from bastion_core.geometry.solid import Solid
-
-SCHEMA = 1
 
 
 def part_name(file_name: str) -> str:
@@ -54,34 +52,6 @@ def refuse_open(mesh: Mesh, name: str) -> None:
         raise MeshProblem(f"{name} did not come out closed and was not written. Move the nearest cut by a millimetre and try again.")
 
 
-def plan_record(
-    model: Mapping[str, Any],
-    scale: Sequence[float],
-    fit: Mapping[str, Any] | None,
-    parts: Sequence[Mapping[str, Any]],
-    seams: Sequence[Mapping[str, Any]],
-    pins: Sequence[Mapping[str, Any]],
-    warnings: Sequence[str],
-) -> dict[str, Any]:
-    """plan.json's content, totals added up."""
-    return {
-        "schema": SCHEMA,
-        "model": dict(model),
-        "scale": [round(float(s), 6) for s in scale],
-        "fit": dict(fit) if fit else None,
-        "parts": [dict(p) for p in parts],
-        "seams": [dict(s) for s in seams],
-        "hardware": [dict(h) for h in pins],
-        "totals": {
-            "parts": len(parts),
-            "filament_g": round(sum(p["filament_g"] or 0 for p in parts), 2),
-            "filament_m": round(sum(p["filament_m"] or 0 for p in parts), 3),
-            "hours": round(sum(p["hours"] or 0 for p in parts), 3),
-        },
-        "warnings": list(warnings),
-    }
-
-
 def rows_of(matrix: Floats) -> list[list[float]]:
     """A 4x4 matrix as rows for JSON."""
     return [[round(float(v), 6) for v in row] for row in matrix]
@@ -113,22 +83,32 @@ td.n { text-align: right; font-variant-numeric: tabular-nums } svg { fill: #2230
 """
 
 
-def sheet_html(
-    name: str, build: str, plan: Mapping[str, Any], parts: Sequence[Mapping[str, Any]], seams: Sequence[Mapping[str, Any]], note: str = ""
-) -> str:
-    """One page to print and hang over the bench: parts with pictures, seams with their faces, pins, cautions."""
+class _Seam(Protocol):
+    """What the sheet shows of a seam."""
+
+    @property
+    def face(self) -> str: ...
+    @property
+    def spots(self) -> Sequence[Any]: ...
+
+
+def sheet_html(name: str, build: str, plan: Mapping[str, Any], pictures: Mapping[str, str], seams: Sequence[_Seam], note: str = "") -> str:
+    """One page to print and hang over the bench: parts with pictures (SVG paths by part), seams with their faces, pins, cautions.
+
+    ``seams`` are in the order of the plan's.
+    """
     t = escape
     total = plan["totals"]
-    pictures = "".join(
-        f"<figure>{_svg(p['picture'], 140)}<figcaption><b>{t(p['name'])}</b><br>"
+    drawn = "".join(
+        f"<figure>{_svg(pictures[p['name']], 140)}<figcaption><b>{t(p['name'])}</b><br>"
         f"{' × '.join(f'{v:.0f}' for v in p['size_mm'])} mm, lying as printed<br>{t(p['printer'] or 'fits no printer')}, "
         f"{p['hours'] or 0:.1f} h, {p['filament_g'] or 0:.0f} g</figcaption></figure>"
-        for p in parts
+        for p in plan["parts"]
     )
     faces = "".join(
-        f"<figure>{_svg(s['face'], 140, s['spots'])}<figcaption><b>{t(s['parts'][0])}</b> to <b>{t(s['parts'][1])}</b><br>"
+        f"<figure>{_svg(shape.face, 140, shape.spots)}<figcaption><b>{t(s['parts'][0])}</b> to <b>{t(s['parts'][1])}</b><br>"
         f"{s['area_mm2']:.0f} mm², {len(s['joints'])} pins{'<br>' + t(s['advice']) if s['advice'] else ''}</figcaption></figure>"
-        for s in seams
+        for s, shape in zip(plan["seams"], seams, strict=True)
     )
     pins = "".join(
         f"<tr><td>pin</td><td class=n>{h['count']}</td><td class=n>{h['diameter_mm']:g} mm</td><td class=n>{h['length_mm']:g} mm</td></tr>"
@@ -140,7 +120,7 @@ def sheet_html(
         f"<h1>{t(name)}</h1><p>{t(build)}. {total['parts']} parts, {total['hours']:.1f} h on the printers, {total['filament_g']:.0f} g, "
         f"{total['filament_m']:.0f} m. Scale {' × '.join(f'{100 * s:.1f} %' for s in plan['scale'])}.</p>"
         + (f"<p>{t(note)}</p>" if note else "")
-        + f"<h2>Parts</h2><div class=parts>{pictures}</div>"
+        + f"<h2>Parts</h2><div class=parts>{drawn}</div>"
         + (f"<h2>Seams, seen flat</h2><div class=seams>{faces}</div>" if faces else "")
         + (f"<h2>Pins to cut</h2><table><tr><th>what<th>count<th>thick<th>long</tr>{pins}</table>" if pins else "")
         + (f"<h2>To keep in mind</h2><ul>{warnings}</ul>" if warnings else "")
@@ -154,12 +134,12 @@ _CARE = (
 )
 
 
-def _svg(path: str, size: int, spots: Sequence[Mapping[str, float]] = ()) -> str:
+def _svg(path: str, size: int, spots: Sequence[Any] = ()) -> str:
     """A drawing in its own millimetres, fitted into a square."""
     numbers = [float(n) for n in re.findall(r"-?\d+(?:\.\d+)?", path)]
     if not numbers:
         return ""
     x, y = numbers[0::2], numbers[1::2]
     box = f"{min(x) - 2:.1f} {min(y) - 2:.1f} {max(x) - min(x) + 4:.1f} {max(y) - min(y) + 4:.1f}"
-    holes = "".join(f'<circle cx="{s["x"]:.1f}" cy="{s["y"]:.1f}" r="{s["radius_mm"]:.2f}"/>' for s in spots)
+    holes = "".join(f'<circle cx="{s.x:.1f}" cy="{s.y:.1f}" r="{s.radius_mm:.2f}"/>' for s in spots)
     return f'<svg viewBox="{box}" width="{size}" height="{size}"><path fill-rule="evenodd" d="{path}"/>{holes}</svg>'

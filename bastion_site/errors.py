@@ -39,6 +39,13 @@ DISK_FULL = {
 }
 
 
+BUSY = {"code": "busy", "detail": "Several computations are waiting already. Try again in a few seconds."}
+
+
+class Busy(Exception):
+    """Too many are waiting for an answer already."""
+
+
 def is_disk_full(problem: BaseException) -> bool:
     """Whether an error says that there is no room left."""
     return isinstance(problem, OSError) and problem.errno in (errno.ENOSPC, errno.EDQUOT)
@@ -47,7 +54,10 @@ def is_disk_full(problem: BaseException) -> bool:
 def for_the_maker(problem: Exception, context: dict) -> Response | None:
     """DRF's exception handler, with the core's errors and a full disk told in their own words."""
     if isinstance(problem, BastionError):
-        return Response({"code": problem.code, "detail": str(problem)}, status=400)
+        field = {"field": problem.field} if problem.field else {}
+        return Response({"code": problem.code, "detail": str(problem), **field}, status=400)
+    if isinstance(problem, Busy):
+        return Response(BUSY, status=503, headers={"Retry-After": "5"})
     if is_disk_full(problem):
         return Response(DISK_FULL, status=507)
     if isinstance(problem, ModelInvalid):

@@ -52,8 +52,6 @@ DATABASES = {
     "default": {
         "ENGINE": "django.db.backends.sqlite3",
         "NAME": DATA / "bastion.sqlite3",
-        # On disk in tests too: the live server and the test each have a connection of their own, as in real life.
-        "TEST": {"NAME": DATA / "test.sqlite3"},
         # IMMEDIATE takes the write lock at every atomic(): no geometry and no file work inside one.
         "OPTIONS": {
             "timeout": 20,
@@ -66,7 +64,9 @@ DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 USE_TZ = True
 TIME_ZONE = os.environ.get("TZ", "UTC")
 
-TASKS = {"default": {"BACKEND": "django_tasks_db.DatabaseBackend", "QUEUES": ["intake", "plan"]}}
+TASKS = {"default": {"BACKEND": "django_tasks_db.DatabaseBackend", "QUEUES": ["pieces", "plan"]}}
+# Each job in a process that can be ended; tests carry them out where they stand.
+JOBS_APART = True
 
 # Uploads go to disk piece by piece, never whole into memory.
 FILE_UPLOAD_HANDLERS = ["bastion_site.builds.files.LimitedUpload"]
@@ -97,14 +97,14 @@ SPECTACULAR_SETTINGS = {
     "VERSION": "1",
     "COMPONENT_SPLIT_REQUEST": True,
     "SERVE_INCLUDE_SCHEMA": False,
+    "POSTPROCESSING_HOOKS": ["drf_spectacular.hooks.postprocess_schema_enums", "bastion_site.schema.all_of_an_answer"],
     "ENUM_NAME_OVERRIDES": {
         "JobStateEnum": "bastion_site.jobs.models.Job.State",
-        "StationStateEnum": "bastion_site.builds.chain.STATES",
-        "VerdictEnum": "bastion_site.builds.chain.VERDICTS",
         "ScanKindEnum": "bastion_site.wearers.models.SCAN_KINDS",
-        "WayInKindEnum": "bastion_site.builds.models.WAY_IN_CHOICES",
-        "ShopUnitsEnum": "bastion_site.shop.models.Shop.Units",
-        "TypedUnitsEnum": "bastion_site.wearers.models.TYPED_UNITS",
+        "QuantityUnitEnum": "bastion_site.schema.QUANTITY_UNITS",
+        "VerdictEnum": "bastion_site.schema.VERDICTS",
+        "FileUnitEnum": "bastion_site.schema.FILE_UNITS",
+        "LengthUnitsEnum": "bastion_site.schema.LENGTH_UNITS",
     },
 }
 LOGGING = {

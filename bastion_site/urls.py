@@ -4,23 +4,34 @@ from django.urls import include, path, re_path
 from drf_spectacular.views import SpectacularAPIView
 from rest_framework.routers import DefaultRouter
 
-from bastion_site.builds.api import BuildView, JobView, PieceView, photo, stage_file, trade
-from bastion_site.shop.api import PrinterView, ShopView, SpoolView
-from bastion_site.wearers.api import WearerView, far_sheet
+from bastion_site.api.builds import BuildView
+from bastion_site.api.files import photo, stage_file, takeaway
+from bastion_site.api.jobs import JobView
+from bastion_site.api.links import LinkView, far_sheet
+from bastion_site.api.pieces import PieceView
+from bastion_site.api.scans import ScanView
+from bastion_site.api.shop import PrinterView, ShopView, SpoolView
+from bastion_site.api.trade import trade
+from bastion_site.api.tryout import TryOutView
+from bastion_site.api.wearers import WearerView
 
 router = DefaultRouter()
 router.include_root_view = False
 router.register("builds", BuildView)
 router.register("pieces", PieceView)
+router.register("pieces", TryOutView, "tryout")
 router.register("jobs", JobView)
 router.register("wearers", WearerView)
+router.register("wearers", ScanView, "scan")
+router.register("wearers", LinkView, "link")
 router.register("printers", PrinterView)
 router.register("spools", SpoolView)
 
 urlpatterns = [
     path("api/", include(router.urls)),
     path("api/shop/", ShopView.as_view({"get": "retrieve", "patch": "partial_update"})),
-    re_path(r"^api/stage/(?P<station>intake|preview|fit|cut)/(?P<hash_>[0-9a-f]{32,64})/$", stage_file),
+    re_path(r"^api/stage/(?P<station>pieces|preview|fit|cut)/(?P<hash_>[0-9a-f]{32,64})/$", stage_file),
+    path("api/pieces/<int:pk>/takeaway/", takeaway),
     path("api/trade/", trade),
     path("api/far/<str:token>/", far_sheet),
     re_path(r"^api/photos/(?P<name>[0-9a-f]{40}\.(jpg|png|webp))$", photo),

@@ -67,6 +67,7 @@ class DemoPiece:
     file: str
     name: str
     recipe: dict[str, Any] = field(default_factory=dict)
+    note: str = ""
     wearer: str | None = None
     printers: tuple[str, ...] = ()
     mirror: bool = False
@@ -80,47 +81,47 @@ PIECES: tuple[DemoPiece, ...] = (
     DemoPiece(
         "nautilus-helm",
         "Nautilus helm",
-        {"site": "head", "note": "Small beds only: Albatross stays free for what runs for days."},
+        {"site": "head"},
+        note="Small beds only: Albatross stays free for what runs for days.",
         printers=("Gull", "Tern"),
     ),
     DemoPiece(
         "nautilus-helm",
         "Nautilus helm, signal",
-        {"site": "head", "scale": [1.07, 1.07, 1.07], "bays": [BOARD], "note": "Fits bare, but the signal board has no place at the nape."},
+        {"site": "head", "scale": [1.07, 1.07, 1.07], "bays": [BOARD]},
+        note="Fits bare, but the signal board has no place at the nape.",
     ),
     DemoPiece(
         "nautilus-helm",
         "Nautilus helm, second watch",
-        {"site": "head", "scale": [1.0, 1.0, 1.0], "note": "At the file's own size, as it was first tried."},
+        {"site": "head", "scale": [1.0, 1.0, 1.0]},
+        note="At the file's own size, as it was first tried.",
         wearer="Ketil Sandspit",
     ),
-    DemoPiece("crest", "Crest", {"note": "Held by magnets later."}),
+    DemoPiece("crest", "Crest", {}, note="Held by magnets later."),
     DemoPiece("wave-pauldron-left", "Wave pauldron left", {"site": "shoulder", "side": "left", "layers": SUIT}, mirror=True),
     DemoPiece("kelp-bracer-left", "Kelp bracer left", {"site": "forearm", "side": "left", "layers": SUIT}),
     DemoPiece(
         "kelp-bracer-right",
         "Kelp bracer right",
-        {"site": "forearm", "side": "right", "layers": SUIT, "note": "The file came torn."},
+        {"site": "forearm", "side": "right", "layers": SUIT},
+        note="The file came torn.",
     ),
     DemoPiece(
         "breakwater-breastplate", "Breakwater breastplate", {"site": "chest", "layer_mm": 0.28, "layers": SUIT}, printers=("Gull", "Tern")
     ),
-    DemoPiece("spray-gorget", "Spray gorget", {"site": "neck", "layers": SUIT, "note": "Goes on in two halves, before the helm."}),
+    DemoPiece("spray-gorget", "Spray gorget", {"site": "neck", "layers": SUIT}, note="Goes on in two halves, before the helm."),
     DemoPiece("heron-shin-left", "Heron shin left", {"site": "shin", "side": "left", "way_in": "open", "layers": SUIT}, mirror=True),
     DemoPiece(
         "heron-greave-left",
         "Heron greave left",
-        {"site": "shin", "side": "left", "layers": SUIT, "scale": [1.0, 1.0, 1.0], "note": "Closed all round: the foot has to go through."},
+        {"site": "shin", "side": "left", "layers": SUIT, "scale": [1.0, 1.0, 1.0]},
+        note="Closed all round: the foot has to go through.",
     ),
     DemoPiece(
         "lantern-staff",
         "Lantern staff",
-        {
-            "site": "hand_held",
-            "cuts": [],
-            "wanted_length_mm": 1900.0,
-            "material": "petg",
-            "note": "Kept in one piece, to see what that means.",
-        },
+        {"site": "hand_held", "cuts": [], "wanted_length_mm": 1900.0, "material": "petg"},
+        note="Kept in one piece, to see what that means.",
     ),
 )

@@ -18,9 +18,11 @@ import trimesh
 from manifold3d import Manifold
 from manifold3d import Mesh as ManifoldMesh
 
-from bastion_core.fit.answer import Fitting, Question, from_curve
+from bastion_core.fit.answer import Fitting
 from bastion_core.fit.bays import parse_bay
+from bastion_core.fit.curve import from_curve
 from bastion_core.fit.layers import Layer
+from bastion_core.fit.question import Question
 from bastion_core.fit.room import room_of
 from bastion_core.formats.reading import read_mesh
 from bastion_core.formats.stl import weld_equal, write_binary_stl

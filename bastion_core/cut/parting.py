@@ -1,14 +1,17 @@
 """Carrying out the cuts: a solid and a list of planes become named parts and the seams between them."""
 
+import hashlib
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 from string import ascii_uppercase
+from typing import Protocol
 
 import numpy as np
 from shapely import box
 from shapely.geometry.base import BaseGeometry
 
 from bastion_core.errors import RecipeProblem
+from bastion_core.findings import Quantity, Said, say
 from bastion_core.geometry.mesh import Floats
 from bastion_core.geometry.place import Plane
 from bastion_core.geometry.solid import Solid
@@ -45,22 +48,49 @@ class Cut:
 
 @dataclass(frozen=True)
 class Part:
-    """One printable body. ``sides`` says on which side of which cut it lies."""
+    """One printable body. ``sides`` says on which side of which cut it lies, ``path`` which cuts made it."""
 
     name: str
     solid: Solid
     sides: dict[str, int] = field(default_factory=dict)
+    path: tuple[str, ...] = ()
+
+    @property
+    def id(self) -> str:
+        """Stays the same as long as the cuts that bound it do; letters are for people."""
+        return hashlib.sha256("/".join(self.path).encode()).hexdigest()[:10]
+
+
+class Surface(Protocol):
+    """What a seam lies in: a plane, or one day something curved."""
+
+    @property
+    def normal(self) -> tuple[float, float, float]:
+        """Unit direction in which the part above lies, at the seam's middle."""
+
+    def to_flat(self) -> Floats:
+        """4x4 into the frame in which the seam is drawn: it lies about z = 0, the part above over it."""
+
+    def heights(self, points: Floats) -> Floats:
+        """(n,): how far each of ``points`` (n, 3) lies above it."""
 
 
 @dataclass(frozen=True)
 class Seam:
-    """Where two parts meet: the shared face in the plane's own frame (u, v in mm), and its size."""
+    """Where two parts meet: the shared face in the surface's own frame (u, v in mm), and its size."""
 
     cut_id: str
     above: str
     below: str
-    plane: Plane
+    surface: Surface
     face: BaseGeometry
+    between: tuple[str, str] = ("", "")
+    """Ids of the part above and the part below."""
+
+    @property
+    def id(self) -> str:
+        """Stays the same as long as its cut and both its parts do."""
+        return "/".join((self.cut_id, *self.between))
 
     @property
     def area_mm2(self) -> float:
@@ -73,7 +103,7 @@ class Parting:
 
     parts: tuple[Part, ...]
     seams: tuple[Seam, ...]
-    findings: tuple[str, ...]
+    findings: tuple[Said, ...]
     idle_cuts: tuple[str, ...] = ()
     """Cuts that meet nothing."""
 
@@ -89,26 +119,27 @@ def part_solid(solid: Solid, cuts: Sequence[Cut], scale: tuple[float, float, flo
     Every body that comes out is a part of its own. Raises RecipeProblem for a plane without a direction or for
     more parts than anybody would print.
     """
-    pieces = [Part("", body) for body in solid.bodies()]
-    findings: list[str] = []
+    pieces = [Part("", body, path=(f"body {i}",)) for i, body in enumerate(solid.bodies())]
+    findings: list[Said] = []
     idle: list[str] = []
     planes = {c.id: c.plane(scale) for c in cuts}
     for index, cut in enumerate(cuts):
         progress(0.7 * index / max(len(cuts), 1), f"cut {index + 1} of {len(cuts)}")
         pieces, made = _apply(pieces, cut, planes[cut.id])
         if not made:
-            findings.append(f"Cut {index + 1} meets nothing: it lies outside the part it is meant for.")
+            findings.append(say(f"Cut {index + 1} meets nothing: it lies outside the part it is meant for."))
             idle.append(cut.id)
         for count in made:
             if count > 2:
-                findings.append(f"Cut {index + 1} makes {count} pieces of one: it goes through more than one arm of the shape.")
+                findings.append(say(f"Cut {index + 1} makes {count} pieces of one: it goes through more than one arm of the shape."))
         if len(pieces) > MOST_PARTS:
             raise RecipeProblem(f"These cuts give more than {MOST_PARTS} parts. Take some planes away, or choose a larger printer.")
     parts = _named(pieces, name)
     total = sum(p.solid.volume for p in parts)
     for part in parts:
         if part.solid.volume < SLIVER_MM3 and part.solid.volume < SLIVER_SHARE * total:
-            findings.append(f"{part.name} is a sliver of {part.solid.volume / 1000:.2f} cm³. Move the nearest plane by a few millimetres.")
+            tiny = Quantity((part.solid.volume,), "mm3", 2)
+            findings.append(say("{} is a sliver of {}. Move the nearest plane a little.", part.name, tiny))
     progress(0.8, "finding the seams")
     return Parting(parts, tuple(_seams(parts, cuts, planes)), tuple(findings), tuple(idle))
 
@@ -131,7 +162,9 @@ def _apply(pieces: list[Part], cut: Cut, plane: Plane) -> tuple[list[Part], list
             kept.append(replace(piece, sides={**piece.sides, cut.id: halves[0][1] if halves else 1}))
             continue
         made.append(len(halves))
-        kept += [Part("", body, {**piece.sides, cut.id: side}) for body, side in halves]
+        for index, (body, side) in enumerate(halves):
+            mine = [s for _, s in halves[:index]].count(side)
+            kept.append(Part("", body, {**piece.sides, cut.id: side}, (*piece.path, f"{cut.id} {side} {mine}")))
     return kept, made
 
 
@@ -161,20 +194,20 @@ def _seams(parts: tuple[Part, ...], cuts: Sequence[Cut], planes: dict[str, Plane
     for cut in cuts:
         plane = planes[cut.id]
         flat = plane.to_flat()
-        faces: dict[int, list[tuple[str, BaseGeometry]]] = {1: [], -1: []}
+        faces: dict[int, list[tuple[Part, BaseGeometry]]] = {1: [], -1: []}
         for part in parts:
             side = part.sides.get(cut.id, 0)
             if side and _touches(part.solid.bounds, plane):
                 face = part.solid.transformed(flat).section(side * _BESIDE_MM)
                 if not face.is_empty:
-                    faces[side].append((part.name, face))
+                    faces[side].append((part, face))
         for above, upper in faces[1]:
             for below, lower in faces[-1]:
                 if not box(*upper.bounds).intersects(box(*lower.bounds)):
                     continue
                 shared = upper.intersection(lower)
                 if shared.area > 1.0:
-                    found.append(Seam(cut.id, above, below, plane, shared))
+                    found.append(Seam(cut.id, above.name, below.name, plane, shared, (above.id, below.id)))
     return found
 
 

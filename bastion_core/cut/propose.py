@@ -11,14 +11,15 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from bastion_core.cut.beds import fits, hull_points
 from bastion_core.cut.parting import SLIVER_MM3, SLIVER_SHARE, Cut, Parting, part_solid, without_cut
-from bastion_core.cut.printers import Printer, fits, hull_points
 from bastion_core.errors import RecipeProblem
 from bastion_core.geometry.layers import sections_at
 from bastion_core.geometry.mesh import Floats, Mesh
 from bastion_core.geometry.place import Plane, turn_to_up
 from bastion_core.geometry.solid import Solid
 from bastion_core.progress import Progress, silent, span
+from bastion_core.shop import Printer
 
 _BEAM, _TRIED = 3, 5
 _MANY_PARTS = 8

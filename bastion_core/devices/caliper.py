@@ -20,7 +20,7 @@ class CaliperLost(MeasureProblem):
 
 
 @dataclass(frozen=True)
-class Reading:
+class CaliperReading:
     """One press of the send button."""
 
     value_mm: float
@@ -29,7 +29,7 @@ class Reading:
     low: bool
 
 
-def read(true_mm: float, count: int, seed: int = 0, cut_off: bool = False) -> Reading:
+def read(true_mm: float, count: int, seed: int = 0, cut_off: bool = False) -> CaliperReading:
     """The ``count``-th reading (from 0) of something ``true_mm`` long.
 
     CaliperLost when the connection is cut or the battery is spent.
@@ -41,4 +41,4 @@ def read(true_mm: float, count: int, seed: int = 0, cut_off: bool = False) -> Re
         raise CaliperLost("The caliper's battery is spent. Change it, or type the reading; what was entered so far is kept.")
     noise = np.random.default_rng([seed, count]).normal(0.0, NOISE_MM)
     value = round(round(max(true_mm + noise, 0.0) / STEP_MM) * STEP_MM, 2)
-    return Reading(value, left, count >= READINGS_PER_BATTERY - LOW_FROM)
+    return CaliperReading(value, left, count >= READINGS_PER_BATTERY - LOW_FROM)

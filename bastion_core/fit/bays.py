@@ -3,11 +3,13 @@
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from typing import Literal
 
 import igl
 import numpy as np
 
 from bastion_core.errors import RecipeProblem
+from bastion_core.findings import NOTHING, Said, mm, say
 from bastion_core.fit.layers import Layer, thickness
 from bastion_core.fit.onbody import OnBody
 from bastion_core.fit.room import Placed
@@ -43,7 +45,9 @@ KINDS: dict[str, BayKind] = {
         BayKind("voice amplifier", (98.0, 70.0, 36.0), _CP),
     )
 }
-PLACES = ("crown", "nape", "brow", "left", "right", "front", "back")
+BayPlace = Literal["", "crown", "nape", "brow", "left", "right", "front", "back"]
+PLACES: tuple[BayPlace, ...] = ("crown", "nape", "brow", "left", "right", "front", "back")
+_SIDES: tuple[BayPlace, ...] = ("front", "back", "left", "right")
 _DIRECTIONS = {
     "crown": (0.0, 0.0, 1.0), "nape": (0.0, 0.9, -0.45), "brow": (0.0, -0.85, 0.5), "left": (1.0, 0.0, 0.1), "right": (-1.0, 0.0, 0.1),
     "front": (0.0, -1.0, 0.0), "back": (0.0, 1.0, 0.0),
@@ -59,9 +63,20 @@ class Bay:
 
     name: str
     size_mm: tuple[float, float, float]
-    place: str = ""
+    place: BayPlace = ""
     at_mm: tuple[float, float, float] | None = None
     round: bool = False
+
+    def __post_init__(self) -> None:
+        if len(self.name) > 60:
+            raise RecipeProblem("The name of what goes inside has to be under 60 letters.", "bays")
+        if not all(1 <= v <= 400 for v in self.size_mm):
+            size = " × ".join(f"{v:g}" for v in self.size_mm)
+            raise RecipeProblem(f"A bay of {size} mm ({self.name}) is out of bounds (1 to 400 mm a side).", "bays")
+        if self.place and self.place not in PLACES:
+            raise RecipeProblem(f"“{self.place}” is no place for a bay. Use one of {', '.join(PLACES)}.", "bays")
+        if self.at_mm is not None and not all(abs(v) < 10_000 for v in self.at_mm):
+            raise RecipeProblem(f"{self.name} is placed outside of all pieces.", "bays")
 
     def points(self) -> Floats:
         """(n, 3): points over its surface, about its middle."""
@@ -84,7 +99,7 @@ class BayFit:
     """Name of another bay it overlaps."""
     fits: bool
     needs_scale: float | None
-    text: str
+    text: Said
     round: bool = False
     free_at: str = ""
     """Another place where it would lie free at this scale, for one that presses."""
@@ -105,16 +120,7 @@ def parse_bay(text: str) -> Bay:
         raise RecipeProblem(
             f"“{text}” is no bay. Write NAME=XxYxZ, NAME=DxZ for a round one, or NAME@PLACE=… in mm, like board=66x56x24, speaker=52x22 or battery@nape=62x36x9."
         ) from None
-    return checked(Bay(found["name"].strip(), size, found["place"] or "", round=not found["z"]))
-
-
-def checked(bay: Bay) -> Bay:
-    """The bay itself; RecipeProblem when its size or place cannot be."""
-    if not all(1 <= v <= 400 for v in bay.size_mm):
-        raise RecipeProblem(f"A bay of {' × '.join(f'{v:g}' for v in bay.size_mm)} mm ({bay.name}) is out of bounds (1 to 400 mm a side).")
-    if bay.place and bay.place not in PLACES:
-        raise RecipeProblem(f"“{bay.place}” is no place for a bay. Use one of {', '.join(PLACES)}.")
-    return bay
+    return Bay(found["name"].strip(), size, found["place"] or "", round=not found["z"])  # type: ignore[arg-type]
 
 
 def _box_points(size: Floats) -> Floats:
@@ -211,7 +217,6 @@ def place_bays(piece: Mesh, placed: Placed, body: OnBody, layers: Sequence[Layer
     space = _Space(piece, placed, body, layers)
     told: list[BayFit] = []
     for bay in bays:
-        checked(bay)
         told.append(_place(space, bay, told))
     done = []
     for index, (bay, fit) in enumerate(zip(bays, told, strict=True)):
@@ -228,9 +233,9 @@ def _free_place(space: _Space, bay: Bay, others: Sequence[BayFit]) -> str:
     return max(free, key=lambda fit: fit.room_body_mm).place if free else ""
 
 
-def _named_places(space: _Space) -> tuple[str, ...]:
+def _named_places(space: _Space) -> tuple[BayPlace, ...]:
     """Where a bay is looked for: a head's places, or the four sides of anything else."""
-    return PLACES[:5] if space.body.crown_mm is not None else ("front", "back", "left", "right")
+    return PLACES[:5] if space.body.crown_mm is not None else _SIDES
 
 
 def _directions(space: _Space, bay: Bay) -> list[tuple[str, Floats]]:
@@ -264,13 +269,13 @@ def _place(space: _Space, bay: Bay, others: Sequence[BayFit]) -> BayFit:
             meets,
             fits,
             None,
-            "",
+            NOTHING,
             bay.round,
         )
         if best is None or worst > best[0]:
             best = (worst, fit)
     if best is None:
-        return BayFit(bay.name, bay.size_mm, bay.place, _three(space.middle), tuple(_three(a) for a in np.eye(3)), -min(bay.size_mm), 0.0, "", False, None, "There is no shell in that place to fix it to.")  # fmt: skip
+        return BayFit(bay.name, bay.size_mm, bay.place, _three(space.middle), tuple(_three(a) for a in np.eye(3)), -min(bay.size_mm), 0.0, "", False, None, say("There is no shell in that place to fix it to."))  # fmt: skip
     return best[1]
 
 
@@ -295,10 +300,10 @@ def _overlap(centre: Floats, axes: Floats, bay: Bay, other: BayFit) -> bool:
 def _with_need(piece: Mesh, placed: Placed, body: OnBody, layers: Sequence[Layer], bay: Bay, fit: BayFit) -> BayFit:
     """The scale at which a bay that presses would lie free in the same place, and its sentence."""
     if fit.fits:
-        return replace(fit, text=f"{fit.name} lies at the {fit.place} with {fit.room_body_mm:.1f} mm to the padding.")
+        return replace(fit, text=say("{} lies at the {} with {} to the padding.", fit.name, fit.place, mm(fit.room_body_mm, digits=1)))
     if fit.meets:
         where = f"Move it to the {fit.free_at}" if fit.free_at else "Give one of the two another place"
-        return replace(fit, text=f"{fit.name} meets {fit.meets}. {where}.")
+        return replace(fit, text=say("{} meets {}. {}.", fit.name, fit.meets, where))
     if fit.text:
         return fit
     direction = np.array(fit.centre_mm) - _Space(piece, placed, body, layers).middle
@@ -319,4 +324,5 @@ def _with_need(piece: Mesh, placed: Placed, body: OnBody, layers: Sequence[Layer
     short = -min(fit.room_body_mm, fit.room_shell_mm)
     way = f"scale {100 * needs:.1f} %" if needs else "take a thinner one"
     move = f"move it to the {fit.free_at}, where it lies free" if fit.free_at else "open the inside for it; no other place has the room"
-    return replace(fit, needs_scale=needs, text=f"{fit.name} needs {short:.1f} mm more at the {fit.place}: {way}, or {move}.")
+    told = say("{} needs {} more at the {}: {}, or {}.", fit.name, mm(short, digits=1), fit.place, way, move)
+    return replace(fit, needs_scale=needs, text=told)

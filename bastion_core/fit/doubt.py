@@ -3,6 +3,8 @@
 from dataclasses import dataclass
 from math import erf, hypot, sqrt
 
+from bastion_core.findings import Said, mm, say
+from bastion_core.fit.scale import in_percent
 from bastion_core.fit.sites import Site
 from bastion_core.measure.readings import usual_sd_mm
 from bastion_core.measure.table import ROWS, Measurement
@@ -14,7 +16,7 @@ WORTH = 0.003
 
 
 @dataclass(frozen=True)
-class Better:
+class MeasurementGain:
     """A measurement that would make the answer surer."""
 
     key: str
@@ -23,7 +25,7 @@ class Better:
     from_probability: float
     to_probability: float
     guessed: bool
-    reason: str
+    reason: Said
 
 
 def chance(margin_mm: float, sd_mm: float) -> float:
@@ -60,7 +62,7 @@ def probability(room_mm: float | None, passing_mm: float | None, where: Site, we
 
 def next_measurements(
     room_mm: float | None, passing_mm: float | None, where: Site, wearer: Wearer, side: str, guessed: set[str]
-) -> list[Better]:
+) -> list[MeasurementGain]:
     """Which measurement would settle the answer most, best first. ``wearer`` is the completed one.
 
     What brings the chance further from even is worth most: surer of a yes or surer of a no alike.
@@ -77,6 +79,9 @@ def next_measurements(
             continue
         is_guess = key in guessed
         tool = {"caliper": "a caliper", "tape": "a tape", "board": "a board"}[row.tool]
-        why = f"{row.name} is {'only guessed' if is_guess else 'known'} to ± {wearer.sd_mm(key, side) or 0:.1f} mm; three readings by {tool} of the same would make it {100 * after:.1f} % instead of {100 * now:.1f}."
-        told.append(Better(key, row.name, row.tool, now, after, is_guess, why))
+        why = say(
+            "{} is {} to ± {}; three readings by {} of the same would make it {} instead of {}.", row.name,
+            "only guessed" if is_guess else "known", mm(wearer.sd_mm(key, side) or 0, digits=1), tool, in_percent(after), in_percent(now),
+        )  # fmt: skip
+        told.append(MeasurementGain(key, row.name, row.tool, now, after, is_guess, why))
     return sorted(told, key=lambda b: -abs(b.to_probability - 0.5))

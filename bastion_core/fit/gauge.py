@@ -4,12 +4,13 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from bastion_core.cut.printers import Printer
 from bastion_core.errors import RecipeProblem
+from bastion_core.fit.answer import AnswerRecord
 from bastion_core.geometry.place import Plane, scaling, shifting
 from bastion_core.geometry.solid import Solid
-from bastion_core.printing.estimate import estimate, shape_of
-from bastion_core.printing.profile import Profile
+from bastion_core.print.estimate import estimate, shape_of
+from bastion_core.print.profile import Profile
+from bastion_core.shop import Printer
 
 RING_MM = 10.0
 """Usual height of a gauge ring; common practice, no source."""
@@ -56,3 +57,13 @@ def gauge_ring(
     return GaugeRing(
         laid, bottom - low + height_mm / 2, taken.hours * 60, taken.filament_g, (float(size[0]), float(size[1]), float(size[2]))
     )
+
+
+def tight_height(answer: AnswerRecord | None, size_z_mm: float = 0.0) -> float:
+    """Height of the tightest ring above the scaled piece's lower edge; the middle of a piece that was not judged."""
+    if answer is None:
+        return size_z_mm / 2
+    ring = answer.way_in.ring
+    if ring is not None and not answer.way_in.passes:
+        return ring.at_mm
+    return answer.room.at_mm[2] - answer.low_mm

@@ -10,13 +10,13 @@ from dataclasses import dataclass
 import numpy as np
 
 from bastion_core.errors import RecipeProblem
+from bastion_core.findings import Quantity, Said, Verdict, mm, say
 from bastion_core.geometry.mesh import Floats, Mesh
 from bastion_core.geometry.place import quarter_turns
 from bastion_core.geometry.rays import Rays
 from bastion_core.measure.wearer import Wearer
+from bastion_core.shop import PAD_MM
 
-PAD_MM = 8.0
-"""Foam and liner each side; common practice (5 to 15 mm), no source."""
 LEAST_PAD_MM = 3.0
 """Under this much room each side a lined helmet cannot be worn for long; common practice, no source."""
 WIDEST_BELOW_CROWN = 0.38
@@ -56,10 +56,9 @@ class HeadFit:
     room_sides_mm: float
     """Room each side of the head across, at the chosen scale, before padding."""
     room_front_back_mm: float
-    verdict: str
-    """holds, tight or stops."""
-    reason: str
-    notes: tuple[str, ...] = ()
+    verdict: Verdict
+    reason: Said
+    notes: tuple[Said, ...] = ()
 
 
 def fit_head(mesh: Mesh, wearer: Wearer, pad_mm: float = PAD_MM, scale: tuple[float, float, float] | None = None) -> HeadFit:
@@ -74,11 +73,11 @@ def fit_head(mesh: Mesh, wearer: Wearer, pad_mm: float = PAD_MM, scale: tuple[fl
         raise RecipeProblem(
             f"{wearer.name or 'The wearer'} has no {' and no '.join(missing)} yet. Take it on the measurement sheet; the fit needs it."
         )
-    notes: list[str] = []
+    notes: list[Said] = []
     height = wearer.get("chin_to_crown_mm")
     if height is None:
         height = _USUAL_CHIN_TO_CROWN_MM
-        notes.append(f"Chin to crown is not taken; an ordinary {height:.0f} mm was used for where the head is widest.")
+        notes.append(say("Chin to crown is not taken; an ordinary {} was used for where the head is widest.", mm(height)))
     need_b, need_l = breadth + 2 * pad_mm, length + 2 * pad_mm
     # The level depends on the scale and the scale on the level: a few rounds settle it.
     needed = 1.0
@@ -94,25 +93,28 @@ def fit_head(mesh: Mesh, wearer: Wearer, pad_mm: float = PAD_MM, scale: tuple[fl
     inside_b, inside_l = at_chosen.breadth_mm * chosen[0], at_chosen.length_mm * chosen[1]
     side, front = (inside_b - breadth) / 2, (inside_l - length) / 2
     if at_chosen.seen < 0.75:
+        open_share = Quantity((1 - at_chosen.seen,), "share")
         notes.append(
-            f"At this height the shell is open over {100 - 100 * at_chosen.seen:.0f} % of the way round; the gaps were bridged from just above and below."
+            say("At this height the shell is open over {} of the way round; the gaps were bridged from just above and below.", open_share)
         )
     if at_chosen.breadth_mm > at_chosen.length_mm * 1.02:
-        notes.append("The inside is wider than it is long. If the front of the piece is not toward the front of the stage, turn it first.")
+        notes.append(
+            say("The inside is wider than it is long. If the front of the piece is not toward the front of the stage, turn it first.")
+        )
     verdict, reason = _verdict(side, front, pad_mm)
     bare = max(breadth / level.breadth_mm, length / level.length_mm)
     return HeadFit(at_chosen, chosen, need_b, need_l, needed, bare, inside_b, inside_l, side, front, verdict, reason, tuple(notes))
 
 
-def _verdict(side_mm: float, front_mm: float, pad_mm: float) -> tuple[str, str]:
+def _verdict(side_mm: float, front_mm: float, pad_mm: float) -> tuple[Verdict, Said]:
     least, where = min((side_mm, "at the sides"), (front_mm, "front and back"))
     if least < 0:
-        return "stops", f"The head is {-2 * least:.1f} mm too large {where}: it does not go in, even without padding."
+        return Verdict.STOPS, say("The head is {} too large {}: it does not go in, even without padding.", mm(-2 * least, digits=1), where)
     if least < min(LEAST_PAD_MM, pad_mm):
-        return "stops", f"Only {least:.1f} mm each side {where}: no room for any lining."
+        return Verdict.STOPS, say("Only {} each side {}: no room for any lining.", mm(least, digits=1), where)
     if least < pad_mm - 0.05:
-        return "tight", f"{least:.1f} mm each side {where}; {pad_mm:.0f} mm of padding does not fit."
-    return "holds", f"{least:.1f} mm each side at the tightest, {pad_mm:.0f} mm wanted."
+        return Verdict.TIGHT, say("{} each side {}; {} of padding does not fit.", mm(least, digits=1), where, mm(pad_mm))
+    return Verdict.HOLDS, say("{} each side at the tightest, {} wanted.", mm(least, digits=1), mm(pad_mm))
 
 
 def inside_level(mesh: Mesh, below_dome_mm: float) -> InsideLevel:
@@ -127,7 +129,7 @@ def inside_level(mesh: Mesh, below_dome_mm: float) -> InsideLevel:
     height = (low + high) / 2 if dome is None else max(dome - below_dome_mm, low + 0.02 * (high - low))
     centre = middle[:2].copy()
     for _ in range(4):
-        distance, seen = _round(mesh.rays, centre, height, low, high)
+        distance, seen = _round(mesh, centre, height, low, high)
         outline = distance[:, None] * _directions()[:, :2]
         shift = (outline.max(axis=0) + outline.min(axis=0)) / 2
         if np.abs(shift).max() < 0.01:
@@ -154,22 +156,24 @@ def _dome_height(rays: Rays, centre: Floats, low: float, high: float) -> float |
     return float(heights.max()) if len(heights) else None
 
 
-def _round(rays: Rays, centre: Floats, height: float, low: float, high: float) -> tuple[Floats, float]:
+def _round(mesh: Mesh, centre: Floats, height: float, low: float, high: float) -> tuple[Floats, float]:
     """Distance to the shell all round (n,), gaps filled from nearby heights and directions; the share met at the height itself."""
     directions = _directions()
     found = np.full(_RAYS, np.inf)
-    seen = 0.0
+    seen, full = 0.0, 0
     for step in _LEVELS:
         z = min(max(height + step, low + 0.5), high - 0.5)
         open_ones = np.flatnonzero(~np.isfinite(found))
         if not len(open_ones):
             break
         origins = np.tile([centre[0], centre[1], z], (len(open_ones), 1))
-        found[open_ones], _ = rays.first_hits(origins, directions[open_ones])
+        found[open_ones], face = mesh.rays.first_hits(origins, directions[open_ones])
+        # A ray that leaves material began inside it: there the piece is full, not open.
+        full += int((np.einsum("ij,ij->i", mesh.area_vectors[face], directions[open_ones])[face >= 0] > 0).sum())
         if step == 0.0:
             seen = float(np.isfinite(found).mean())
     good = np.isfinite(found)
-    if good.mean() < 1 / 3:
+    if good.mean() < 1 / 3 or full > good.sum() / 2:
         raise RecipeProblem(
             "No closed inside was found at the height of the head. If the piece lies on its back or side, turn it upright under Pieces; if it is worn elsewhere, change its site."
         )

@@ -1,17 +1,17 @@
 """Joints moved with the pieces on: how far each goes before two pieces meet, or a rim presses into the limb beyond the crease."""
 
 from collections.abc import Sequence
-from dataclasses import asdict, dataclass
-from typing import Any
+from dataclasses import dataclass, replace
 
 import igl
 import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial.transform import Rotation
 
+from bastion_core.findings import NOTHING, Said, Verdict, deg, say
 from bastion_core.fit.layers import GIVE_MM
 from bastion_core.geometry.mesh import Floats, Mesh
-from bastion_core.geometry.rays import surface_sample
+from bastion_core.geometry.walls import surface_sample
 from bastion_core.measure.body import Body
 from bastion_core.measure.landmarks import SIDES
 from bastion_core.pieces.silhouette import cloud_outline
@@ -69,7 +69,7 @@ class Worn:
 
 
 @dataclass(frozen=True)
-class Meeting:
+class Contact:
     """How far a joint goes before these two meet. ``stays_id`` or ``goes_id`` is 0 for the body itself."""
 
     joint: str
@@ -88,30 +88,37 @@ class Meeting:
     at_mm: tuple[float, float, float] | None
     """Where they meet, on the one that stays."""
     what_for: str
+    verdict: Verdict = Verdict.HOLDS
+    """holds, tight when it does not get as far as it has to, stops when it cannot move at all."""
+    text: Said = NOTHING
 
-    @property
-    def verdict(self) -> str:
-        """holds, tight when it does not get as far as it has to, stops when it cannot move at all."""
-        if not self.meets or self.reaches_deg >= self.needs_deg:
-            return "holds"
-        return "stops" if self.reaches_deg < LEAST_DEG else "tight"
 
-    @property
-    def text(self) -> str:
-        """One sentence."""
-        where = f"{self.side} {self.joint}" if self.side else self.joint
-        if self.meets and self.reaches_deg < LEAST_DEG:
-            return f"{where[:1].upper()}{where[1:]}: {self.goes} and {self.stays} run into each other as they sit. Trim one of them, or move it in its seat."
-        if not self.meets:
-            return f"{where[:1].upper()}{where[1:]}: free to {self.usual_deg:.0f}°, as far as a bare body goes."
-        told = f"{where[:1].upper()}{where[1:]}: {self.reaches_deg:.0f}° until {self.goes} meets {self.stays}"
-        if self.reaches_deg >= self.needs_deg:
-            return f"{told}; {self.what_for} takes {self.needs_deg:.0f}°."
-        return f"{told}, and {self.what_for} takes {self.needs_deg:.0f}°. Cut the rim back there, or leave more between the two."
+def judged(contact: Contact) -> Contact:
+    """The contact with its verdict and its sentence."""
+    c = contact
+    joint = f"{c.side} {c.joint}" if c.side else c.joint
+    joint = joint[:1].upper() + joint[1:]
+    if not c.meets:
+        return replace(c, text=say("{}: free to {}, as far as a bare body goes.", joint, deg(c.usual_deg)))
+    if c.reaches_deg < LEAST_DEG:
+        words = "{}: {} and {} run into each other as they sit. Trim one of them, or move it in its seat."
+        return replace(c, verdict=Verdict.STOPS, text=say(words, joint, c.goes, c.stays))
+    told = say("{}: {} until {} meets {}", joint, deg(c.reaches_deg), c.goes, c.stays)
+    if c.reaches_deg >= c.needs_deg:
+        return replace(c, text=say("{}; {} takes {}.", told, c.what_for, deg(c.needs_deg)))
+    words = "{}, and {} takes {}. Cut the rim back there, or leave more between the two."
+    return replace(c, verdict=Verdict.TIGHT, text=say(words, told, c.what_for, deg(c.needs_deg)))
 
-    def as_dict(self) -> dict[str, Any]:
-        """The meeting as JSON tells it."""
-        return asdict(self) | {"verdict": self.verdict, "text": self.text}
+
+@dataclass(frozen=True)
+class JointDrawing:
+    """A joint from the side it is seen best from: SVG paths in mm."""
+
+    stays: str
+    rests: str
+    reached: str
+    pivot: tuple[float, float]
+    box: tuple[float, float, float, float]
 
 
 def crossing_at(a: Mesh, b: Mesh, turn: Floats) -> Floats | None:
@@ -253,7 +260,7 @@ def segment(body: Body, limb: str, index: int) -> Mesh:
     return _shrunk(body.mesh, mine & (along > _CREASE_MM) & (along < np.linalg.norm(b - a) - _CREASE_MM), FLESH_MM)
 
 
-def meetings(worn: Sequence[Worn], body: Body, progress: Progress = silent) -> list[Meeting]:
+def contacts(worn: Sequence[Worn], body: Body, progress: Progress = silent) -> list[Contact]:
     """Every two pieces on both sides of a joint, and the chin in its collar, in the order of JOINTS."""
     head = Worn(0, "the chin", "head", "", _head_itself(body))
     told, gaps = [], {}
@@ -273,17 +280,19 @@ def meetings(worn: Sequence[Worn], body: Body, progress: Progress = silent) -> l
                         gaps[other.id, mover.id] = gap_mm(other.mesh, mover.mesh)
                     reaches, at = turned_until_they_meet(other.mesh, mover.mesh, pivot, axis, kind.usual_deg)
                     told.append(
-                        Meeting(
-                            kind.name, side, other.id, mover.id, other.name, mover.name, reaches, kind.needs_deg, kind.usual_deg, at is not None,
-                            gaps[other.id, mover.id], None if at is None else (float(at[0]), float(at[1]), float(at[2])), kind.what_for,
+                        judged(
+                            Contact(
+                                kind.name, side, other.id, mover.id, other.name, mover.name, reaches, kind.needs_deg, kind.usual_deg,
+                                at is not None, gaps[other.id, mover.id], _spot(at), kind.what_for,
+                            )
                         )
                     )  # fmt: skip
     return told
 
 
-def tightest_of(told: Sequence[Meeting]) -> list[Meeting]:
-    """Of each joint the meeting that stops it first; where nothing meets, the nearest two."""
-    best: dict[tuple[str, str], Meeting] = {}
+def tightest_of(told: Sequence[Contact]) -> list[Contact]:
+    """Of each joint the contact that stops it first; where nothing meets, the nearest two."""
+    best: dict[tuple[str, str], Contact] = {}
     for m in told:
         other = best.get((m.joint, m.side))
         if other is None or (m.reaches_deg, m.gap_mm) < (other.reaches_deg, other.gap_mm):
@@ -304,7 +313,7 @@ def crease_meshes(piece: Mesh, site: str, side: str, body: Body) -> tuple[Mesh, 
     return (piece, flesh) if bone_goes else (flesh, piece)
 
 
-def crease(piece: Mesh, site: str, side: str, body: Body) -> Meeting | None:
+def crease(piece: Mesh, site: str, side: str, body: Body) -> Contact | None:
     """How far the joint next to a piece (thinned, in the body's coordinates) bends until its rim presses into the limb across the crease; None where there is no such joint."""
     pair = crease_meshes(piece, site, side, body)
     if pair is None:
@@ -316,36 +325,40 @@ def crease(piece: Mesh, site: str, side: str, body: Body) -> Meeting | None:
     words = ("the upper arm", "the forearm") if name.startswith("elbow") else ("the thigh", "the lower leg")
     reaches, at = turned_until_they_meet(*pair, pivot, axis, kind.usual_deg)
     names = ("its rim", words[bone]) if bone_goes else (words[bone], "its rim")
-    return Meeting(
-        kind.name, side, 0, 0, *names, reaches, kind.needs_deg, kind.usual_deg, at is not None, gap_mm(*pair),
-        None if at is None else (float(at[0]), float(at[1]), float(at[2])), kind.what_for,
-    )  # fmt: skip
+    return judged(
+        Contact(
+            kind.name, side, 0, 0, *names, reaches, kind.needs_deg, kind.usual_deg, at is not None, gap_mm(*pair), _spot(at), kind.what_for
+        )
+    )
 
 
-def meshes_of(meeting: Meeting, worn: Sequence[Worn], body: Body) -> tuple[Mesh, Mesh]:
-    """What stays and what goes in one of ``meetings``."""
+def _spot(at: Floats | None) -> tuple[float, float, float] | None:
+    return None if at is None else (float(at[0]), float(at[1]), float(at[2]))
+
+
+def meshes_of(contact: Contact, worn: Sequence[Worn], body: Body) -> tuple[Mesh, Mesh]:
+    """What stays and what goes in one of ``contacts``."""
     by_id = {w.id: w.mesh for w in worn} | {0: _head_itself(body)}
-    return by_id[meeting.stays_id], by_id[meeting.goes_id]
+    return by_id[contact.stays_id], by_id[contact.goes_id]
 
 
-def drawn(meeting: Meeting, stays: Mesh, goes: Mesh, body: Body) -> dict[str, Any]:
-    """A meeting to be drawn, seen along the joint's axis (from above for a head that turns): outlines as SVG paths in mm.
+def drawn(contact: Contact, stays: Mesh, goes: Mesh, body: Body) -> JointDrawing:
+    """A contact to be drawn, seen along the joint's axis (from above for a head that turns): outlines as SVG paths in mm.
 
     ``stays``, ``rests`` and ``reached`` are the piece that stays, the other at rest, and the other as far as it got.
     """
-    kind = next(k for k in JOINTS if k.name == meeting.joint)
-    pivot, axis = _motion(kind, body, meeting.side)
+    kind = next(k for k in JOINTS if k.name == contact.joint)
+    pivot, axis = _motion(kind, body, contact.side)
     view = _view_along(axis)
-    seen = {"stays": stays, "rests": goes, "reached": goes.transformed(_turn_about(pivot, axis, meeting.reaches_deg))}
+    seen = {"stays": stays, "rests": goes, "reached": goes.transformed(_turn_about(pivot, axis, contact.reaches_deg))}
     flat = {name: mesh.transformed(view) for name, mesh in seen.items()}
     low = np.min([m.bounds[0] for m in flat.values()], axis=0) - 12
     high = np.max([m.bounds[1] for m in flat.values()], axis=0) + 12
     at = view[:3, :3] @ pivot
     # As cloud_outline draws from the front: x to the right, z upward, y down in SVG.
-    return {name: cloud_outline(mesh, False) for name, mesh in flat.items()} | {
-        "pivot": [float(at[0]), float(-at[2])],
-        "box": [float(low[0]), float(-high[2]), float(high[0] - low[0]), float(high[2] - low[2])],
-    }
+    paths = {name: cloud_outline(mesh, False) for name, mesh in flat.items()}
+    box = (float(low[0]), float(-high[2]), float(high[0] - low[0]), float(high[2] - low[2]))
+    return JointDrawing(paths["stays"], paths["rests"], paths["reached"], (float(at[0]), float(-at[2])), box)
 
 
 def _view_along(axis: Floats) -> Floats:

@@ -2,7 +2,8 @@
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -31,7 +32,15 @@ class Layer:
 
     name: str
     thickness_mm: float
-    where: str = "all"
+    where: Literal["all", "top", "sides", "front", "back"] = "all"
+
+    def __post_init__(self) -> None:
+        if len(self.name) > 40:
+            raise RecipeProblem("The name of a layer has to be under 40 letters.", "layers")
+        if not 0 <= self.thickness_mm <= 80:
+            raise RecipeProblem(f"A layer of {self.thickness_mm:g} mm ({self.name}) is out of bounds (0 to 80 mm).", "layers")
+        if self.where not in WHERES:
+            raise RecipeProblem(f"“{self.where}” is no place for a layer. Use one of {', '.join(WHERES)}.", "layers")
 
     @property
     def worn_on_the_way(self) -> bool:
@@ -48,16 +57,24 @@ def parse_layer(text: str) -> Layer:
     found = _PATTERN.match(text.strip().lower())
     if found is None or (found["where"] or "all") not in WHERES:
         raise RecipeProblem(f"“{text}” is no layer. Write NAME=MM or NAME@WHERE=MM, like pad=8 or pad@top=12 ({', '.join(WHERES)}).")
-    return checked(Layer(found["name"], float(found["mm"]), found["where"] or "all"))
+    return Layer(found["name"], float(found["mm"]), found["where"] or "all")  # type: ignore[arg-type]
 
 
-def checked(layer: Layer) -> Layer:
-    """The layer itself; RecipeProblem when its thickness or place cannot be."""
-    if not 0 <= layer.thickness_mm <= 80:
-        raise RecipeProblem(f"A layer of {layer.thickness_mm:g} mm ({layer.name}) is out of bounds (0 to 80 mm).")
-    if layer.where not in WHERES:
-        raise RecipeProblem(f"“{layer.where}” is no place for a layer. Use one of {', '.join(WHERES)}.")
-    return layer
+def usual_layers(site: str, pad_mm: float) -> tuple[Layer, ...]:
+    """What lies between where nobody has said anything: padding in a helmet."""
+    return (Layer("pad", pad_mm),) if site == "head" and pad_mm > 0 else ()
+
+
+def pad_of(layers: Sequence[Layer]) -> float:
+    """mm of padding all round; 0 without any."""
+    return next((layer.thickness_mm for layer in layers if layer.name == "pad"), 0.0)
+
+
+def with_pad(layers: Sequence[Layer], pad_mm: float) -> tuple[Layer, ...]:
+    """The layers with another thickness of padding, which is put first where there was none."""
+    if not any(layer.name == "pad" for layer in layers):
+        return (Layer("pad", pad_mm), *layers) if pad_mm > 0 else tuple(layers)
+    return tuple(replace(layer, thickness_mm=pad_mm) if layer.name == "pad" else layer for layer in layers)
 
 
 def thickness(layers: Sequence[Layer], normals: Floats, bare: NDArray[np.bool_] | None = None) -> Floats:

@@ -4,6 +4,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from bastion_core.findings import Quantity, Said, Verdict, deg, say
 from bastion_core.fit.onbody import OnBody
 from bastion_core.fit.room import Placed
 from bastion_core.geometry.mesh import Floats, Mesh
@@ -36,6 +37,7 @@ class Bend:
     room_mm: float
     """Least room then; negative where it binds."""
     where: str
+    verdict: Verdict
 
 
 @dataclass(frozen=True)
@@ -116,12 +118,18 @@ def _reach(along: Floats, step: float) -> float:
     return float(end * step)
 
 
-def sight_verdict(seen: Sight) -> tuple[str, str]:
+def sight_verdict(seen: Sight) -> tuple[Verdict, Said]:
     """The verdict on what is seen: a matter of comfort and of safety."""
     sides = min(seen.left_deg, seen.right_deg)
-    told = f"Sees {seen.left_deg:.0f}° left, {seen.right_deg:.0f}° right, {seen.up_deg:.0f}° up, {seen.down_deg:.0f}° down; {100 * seen.share:.0f} % of what a bare head sees."
+    told = say(
+        "Sees {} left, {} right, {} up, {} down; {} of what a bare head sees.", deg(seen.left_deg), deg(seen.right_deg), deg(seen.up_deg),
+        deg(seen.down_deg), Quantity((seen.share,), "share"),
+    )  # fmt: skip
     if seen.share == 0:
-        return "stops", "Nothing is seen from where the eyes are. Open an eye slit, or take a handler along and never walk alone."
+        return Verdict.STOPS, say(
+            "Nothing is seen from where the eyes are. Open an eye slit, or take a handler along and never walk alone."
+        )
     if seen.down_deg < LEAST_DOWN_DEG or sides < LEAST_SIDE_DEG:
-        return "tight", f"{told} Steps and people beside the wearer go unseen: widen the opening, or walk with a handler."
-    return "holds", told
+        words = "{} Steps and people beside the wearer go unseen: widen the opening, or walk with a handler."
+        return Verdict.TIGHT, say(words, told)
+    return Verdict.HOLDS, told

@@ -16,8 +16,8 @@ from bastion_core.fit.layers import Layer, thickness
 from bastion_core.fit.sites import Site
 from bastion_core.geometry.mesh import Floats, Mesh
 from bastion_core.geometry.place import scaling, shifting
-from bastion_core.geometry.rays import surface_sample
 from bastion_core.geometry.section import hull_of, level_loops
+from bastion_core.geometry.walls import surface_sample
 from bastion_core.measure.body import Body
 from bastion_core.measure.landmarks import SIDES
 

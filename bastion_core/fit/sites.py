@@ -65,6 +65,17 @@ TABLE: tuple[Site, ...] = (
 BY_NAME = {s.name: s for s in TABLE}
 
 
+def needs(name: str) -> tuple[str, ...]:
+    """Keys of the measurements that a piece worn there hangs on, stature first."""
+    found = BY_NAME.get(name)
+    return ("stature_mm",) if found is None else tuple(dict.fromkeys(("stature_mm", *found.gains, *found.passing)))
+
+
+def asked_first(name: str) -> tuple[str, ...]:
+    """Of those, the ones without which a piece is judged on guesses alone."""
+    return ("head_breadth_mm", "head_length_mm") if name == "head" else ("stature_mm",)
+
+
 def site(name: str) -> Site:
     """The row of a site; RecipeProblem for one that is worn nowhere."""
     found = BY_NAME.get(name)

@@ -3,7 +3,8 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from bastion_core.fit.scale import LINE_WIDTH_MM
+from bastion_core.findings import Quantity, Said, say
+from bastion_core.fit.scale import in_percent, thin_wall
 
 NEIGHBOURS = {
     ("head", "neck"), ("neck", "chest"), ("neck", "shoulder"), ("chest", "back"), ("chest", "shoulder"), ("back", "shoulder"), ("chest", "belt"),
@@ -36,7 +37,7 @@ class SuitRow:
     id: int
     ratio: float | None
     """Scale against the mean of its neighbours'; None without any."""
-    complaints: tuple[str, ...]
+    complaints: tuple[Said, ...]
 
 
 def suit_table(pieces: Sequence[SuitPiece]) -> list[SuitRow]:
@@ -55,12 +56,11 @@ def _row(piece: SuitPiece, pieces: Sequence[SuitPiece]) -> SuitRow:
     near = [p for p in pieces if _near(piece, p)]
     ratio = piece.chosen / (sum(p.chosen for p in near) / len(near)) if near else None
     if piece.wanted is not None and piece.chosen < piece.wanted - 5e-4:
-        told.append(f"needs {100 * piece.wanted:.1f} %")
+        told.append(say("needs {}", in_percent(piece.wanted)))
     if ratio is not None and abs(ratio - 1) > OUT_OF_PROPORTION:
-        told.append(f"{100 * abs(ratio - 1):.0f} % {'larger' if ratio > 1 else 'smaller'} than its neighbours")
-    if piece.wall_mm is not None:
-        if piece.wall_mm < 2 * LINE_WIDTH_MM:
-            told.append(f"wall {piece.wall_mm:.2f} mm, under two lines")
-        elif piece.wall_mm < piece.walls * LINE_WIDTH_MM:
-            told.append(f"wall {piece.wall_mm:.2f} mm, under {piece.walls} walls")
+        apart = Quantity((abs(ratio - 1),), "share")
+        told.append(say("{} {} than its neighbours", apart, "larger" if ratio > 1 else "smaller"))
+    thin = thin_wall(piece.wall_mm, piece.walls)
+    if thin is not None:
+        told.append(thin[1].bare())
     return SuitRow(piece.id, ratio, tuple(told))

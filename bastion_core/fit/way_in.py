@@ -4,35 +4,20 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy.optimize import brentq
 
 from bastion_core.errors import RecipeProblem
+from bastion_core.findings import Said, mm, say
 from bastion_core.fit.onbody import Crossing, OnBody
+from bastion_core.fit.openings import Opening, clearance, openings
 from bastion_core.fit.room import Placed
 from bastion_core.fit.sites import WAYS_IN, Site
 from bastion_core.geometry.mesh import Floats, Mesh
 
-_RAYS = 144
-_LEVELS = 26
 _RING_FROM = 0.9
 SPRING_MM = 12.0
 """How far an open-backed piece of ordinary wall springs apart and comes back; common practice, no source. Try it on a failed print."""
 TILTS_DEG = (0.0, -12.0, 12.0, -24.0, 24.0)
-_MOST_ASIDE = 0.3
-_CORNERS = 72
-"""Corners kept of a body section: those that reach furthest in so many directions."""
-
-
-@dataclass(frozen=True, eq=False)
-class Opening:
-    """The inside of a piece at one level, in its own coordinates at scale 1: (k, 2) points on the shell and the share of the way round they cover."""
-
-    at_mm: float
-    points: Floats
-    covered: float
-    gap_mm: float
-    """Widest opening in the way round, straight across; 0 for a closed ring."""
 
 
 @dataclass(frozen=True)
@@ -61,113 +46,11 @@ class WayIn:
     ring: Ring | None
     needs_scale: float | None
     """The scale at which it would pass, None where any does or none can."""
-    reason: str
+    reason: Said
     opening_deg: float | None = None
     """How far a piece that opens lengthwise has to open about its hinge."""
     hinge: str = ""
     """Where that hinge lies best."""
-
-
-def openings(piece: Mesh) -> list[Opening]:
-    """The inside of an upright piece at many levels, lowest first."""
-    low, high = float(piece.bounds[0, 2]), float(piece.bounds[1, 2])
-    angle = np.arange(_RAYS) * (2 * np.pi / _RAYS)
-    level = np.column_stack([np.cos(angle), np.sin(angle), np.zeros(_RAYS)])
-    told = []
-    centre = piece.bounds.mean(axis=0)[:2]
-    edge = min(0.6, 0.01 * (high - low))
-    for z in np.linspace(low + edge, high - edge, _LEVELS):
-        here = centre.copy()
-        for _ in range(3):
-            distance, face = piece.rays.first_hits(np.tile([here[0], here[1], z], (_RAYS, 1)), level)
-            hit = face >= 0
-            if hit.sum() < 8:
-                break
-            flat = here + distance[hit, None] * level[hit, :2]
-            here = (flat.max(axis=0) + flat.min(axis=0)) / 2
-        if hit.sum() < 8:
-            continue
-        # A ray that leaves material began inside it: this level is full, not open.
-        inside_out = np.einsum("ij,ij->i", piece.area_vectors[face[hit]], level[hit]) > 0
-        if inside_out.mean() > 0.5:
-            continue
-        points = here_points(piece, here, float(z), level)
-        distance, face = piece.rays.first_hits(np.tile([here[0], here[1], z], (_RAYS, 1)), level)
-        told.append(Opening(float(z), points, float(hit.mean()), _gap(piece, here, float(z), face >= 0)))
-    return told
-
-
-def here_points(piece: Mesh, centre: Floats, z: float, level: Floats) -> Floats:
-    """(k, 2): where rays round about ``centre`` meet the shell."""
-    distance, face = piece.rays.first_hits(np.tile([centre[0], centre[1], z], (len(level), 1)), level)
-    hit = face >= 0
-    return np.asarray(centre + distance[hit, None] * level[hit, :2])
-
-
-def _gap(piece: Mesh, centre: Floats, z: float, hit: NDArray[np.bool_]) -> float:
-    """Straight distance across the longest run of directions without a shell."""
-    index = np.flatnonzero(hit)
-    if len(index) == len(hit):
-        return 0.0
-    run = np.diff(np.append(index, index[0] + len(hit)))
-    widest = int(run.argmax())
-    if run[widest] < 4:
-        return 0.0
-    step = 2 * np.pi / len(hit)
-    # Both edges, each between a direction that meets the shell and the next one that does not: halved until they are sharp.
-    meets = np.array([index[widest] * step, (index[widest] + run[widest]) * step])
-    misses = meets + np.array([step, -step])
-    edge = np.zeros((2, 2))
-    for _ in range(9):
-        angle = (meets + misses) / 2
-        level = np.column_stack([np.cos(angle), np.sin(angle), np.zeros(2)])
-        distance, face = piece.rays.first_hits(np.tile([centre[0], centre[1], z], (2, 1)), level)
-        there = face >= 0
-        meets, misses = np.where(there, angle, meets), np.where(there, misses, angle)
-        edge[there] = distance[there, None] * level[there, :2]
-    whole = np.column_stack([np.cos(meets), np.sin(meets), np.zeros(2)])
-    distance, face = piece.rays.first_hits(np.tile([centre[0], centre[1], z], (2, 1)), whole)
-    edge = np.where((face >= 0)[:, None], np.where(np.isfinite(distance), distance, 0)[:, None] * whole[:, :2], edge)
-    return float(np.linalg.norm(edge[1] - edge[0]))
-
-
-def clearance(opening: Floats, outline: Floats) -> tuple[float, Floats]:
-    """Most room each side (mm) with which a convex ``outline`` (m, 2) lies within the shell points ``opening`` (k, 2), moved freely; and that move (2,).
-
-    Negative when it does not go through. A compass search from the middles of both.
-    """
-    if len(outline) > _CORNERS:
-        outline = outline[np.unique((outline @ _FAN.T).argmax(axis=0))]
-    edge = np.roll(outline, -1, axis=0) - outline
-    keep = np.linalg.norm(edge, axis=1) > 1e-9
-    corner, edge = outline[keep], edge[keep]
-    normal = np.column_stack([edge[:, 1], -edge[:, 0]]) / np.linalg.norm(edge, axis=1)[:, None]
-    edge_at = np.einsum("ij,ij->i", normal, corner)
-
-    # How far each point of the shell lies outside each edge's line, before any move.
-    outside = opening @ normal.T - edge_at
-
-    def room(moves: Floats) -> Floats:
-        return np.asarray((outside[None] - (moves @ normal.T)[:, None, :]).max(axis=2).min(axis=1))
-
-    move = (opening.max(axis=0) + opening.min(axis=0)) / 2 - (outline.max(axis=0) + outline.min(axis=0)) / 2
-    begin = move
-    # Moved out of the ring altogether the outline would touch nothing: it has to stay about the ring's middle.
-    reach = _MOST_ASIDE * float(np.ptp(opening, axis=0).min())
-    best, step = float(room(move[None])[0]), 8.0
-    while step > 0.01:
-        tried = move + step * _COMPASS
-        values = np.where(np.linalg.norm(tried - begin, axis=1) <= reach, room(tried), -np.inf)
-        index = int(values.argmax())
-        if values[index] > best + 1e-7:
-            best, move = float(values[index]), tried[index]
-        else:
-            step /= 2
-    return best, move
-
-
-_FAN = np.array([[np.cos(a), np.sin(a)] for a in np.arange(_CORNERS) * 2 * np.pi / _CORNERS])
-_COMPASS = np.array([[np.cos(a), np.sin(a)] for a in np.arange(8) * np.pi / 4])
 
 
 def judge_way_in(
@@ -182,12 +65,12 @@ def judge_way_in(
     if kind not in WAYS_IN:
         raise RecipeProblem(f"“{kind}” is no way in. Use one of {', '.join(WAYS_IN)}.")
     if kind == "plates":
-        return WayIn(kind, True, None, None, None, "Front and back go on apart: nothing has to pass.")
+        return WayIn(kind, True, None, None, None, say("Front and back go on apart: nothing has to pass."))
     found = openings(piece) if found is None else found
     if kind == "split":
         return _hinged(found, placed, body, worn_mm - give_mm)
     if not found:
-        return WayIn(kind, True, None, None, None, "No ring of it goes round the body: it is laid on.")
+        return WayIn(kind, True, None, None, None, say("No ring of it goes round the body: it is laid on."))
     extra = worn_mm - give_mm
     if kind == "open":
         return _through_the_gap(found, placed, body.crossings(), extra)
@@ -199,22 +82,29 @@ def judge_way_in(
     for tilt in tilts:
         told = _tightest(rings, placed, body.crossings(tilt), where.comes_from, extra, tilt, piece)
         if told[1] is None:
-            return WayIn(kind, True, None, None, None, "Nothing of the body lies before it on its way.")
+            return WayIn(kind, True, None, None, None, say("Nothing of the body lies before it on its way."))
         if told[0] > best[0]:
             best = told
     least, ring = best
     assert ring is not None
     passes = least >= 0
     if passes:
-        return WayIn(kind, True, least, ring, None, f"The {ring.body} passes with {least:.1f} mm each side at the tightest ring.")
-    size = f"{ring.body_mm[0]:.0f} × {ring.body_mm[1]:.0f} mm"
+        return WayIn(
+            kind, True, least, ring, None, say("The {} passes with {} each side at the tightest ring.", ring.body, mm(least, digits=1))
+        )
     return WayIn(
         kind,
         False,
         least,
         ring,
         None,
-        f"The {ring.body} ({size}) does not pass the ring {ring.at_mm:.0f} mm above the lower edge: {-least:.1f} mm too tight each side.",
+        say(
+            "The {} ({}) does not pass the ring {} above the lower edge: {} too tight each side.",
+            ring.body,
+            mm(*ring.body_mm),
+            mm(ring.at_mm),
+            mm(-least, digits=1),
+        ),
     )
 
 
@@ -310,7 +200,7 @@ def _hinged(found: Sequence[Opening], placed: Placed, body: OnBody, extra: float
             inside = ring.points * np.array(placed.scale[:2]) + np.array(placed.offset_mm[:2])
             levels.append((inside, _narrowest(near.outline) + 2 * extra))
     if not levels:
-        return WayIn("split", True, None, None, None, "It opens lengthwise and closes round the body: nothing has to pass.")
+        return WayIn("split", True, None, None, None, say("It opens lengthwise and closes round the body: nothing has to pass."))
     best = min((_opening_deg(levels, angle), name) for name, angle in _HINGES.items())
     if not np.isfinite(best[0]):
         widest = max(breadth for _, breadth in levels)
@@ -320,10 +210,10 @@ def _hinged(found: Sequence[Opening], placed: Placed, body: OnBody, extra: float
             None,
             None,
             None,
-            f"However far it opens, the limb of {widest:.0f} mm does not come in between its edges: part it in two halves.",
+            say("However far it opens, the limb of {} does not come in between its edges: part it in two halves.", mm(widest)),
         )
     words = f"Parted lengthwise and hinged at the {best[1]}, it has to open by {best[0]:.0f}° to let the body in: nothing has to pass."
-    return WayIn("split", True, None, None, None, words, best[0], best[1])
+    return WayIn("split", True, None, None, None, say(words), best[0], best[1])
 
 
 _HINGES = {"back": np.pi / 2, "front": -np.pi / 2, "left side": 0.0, "right side": np.pi}
@@ -365,10 +255,10 @@ def _through_the_gap(found: Sequence[Opening], placed: Placed, crossings: Sequen
             None,
             None,
             None,
-            "It is closed all round: there is no opening to let the limb in. Cut it open at the back, or choose another way on.",
+            say("It is closed all round: there is no opening to let the limb in. Cut it open at the back, or choose another way on."),
         )
     if worst is None:
-        return WayIn("open", True, None, None, None, "It is open wide enough to be laid on.")
+        return WayIn("open", True, None, None, None, say("It is open wide enough to be laid on."))
     room, opening, crossing = worst
     at = (opening.at_mm - found[0].at_mm) * placed.scale[2]
     extent = np.ptp(opening.points * s, axis=0)
@@ -376,16 +266,20 @@ def _through_the_gap(found: Sequence[Opening], placed: Placed, crossings: Sequen
     ring = Ring(at, crossing.name, (float(size[0]), float(size[1])), (float(extent[0]), float(extent[1])), tuple((float(x * s), float(y * s)) for x, y in opening.points), tuple((float(x), float(y)) for x, y in crossing.outline), room)  # fmt: skip
     gap = opening.gap_mm * s
     if room >= 0:
-        return WayIn(
-            "open", True, room, ring, None, f"The opening of {gap:.0f} mm, sprung by {SPRING_MM:.0f} mm each side, lets the limb in."
-        )
+        lets = say("The opening of {}, sprung by {} each side, lets the limb in.", mm(gap), mm(SPRING_MM))
+        return WayIn("open", True, room, ring, None, lets)
     return WayIn(
         "open",
         False,
         room,
         ring,
         None,
-        f"The opening is {gap:.0f} mm; the limb there is {gap - 2 * room + 2 * SPRING_MM:.0f} mm across. Open the edge by {-2 * room:.0f} mm more.",
+        say(
+            "The opening is {}; the limb there is {} across. Open the edge by {} more.",
+            mm(gap),
+            mm(gap - 2 * room + 2 * SPRING_MM),
+            mm(-2 * room),
+        ),
     )
 
 

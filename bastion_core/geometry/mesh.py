@@ -4,13 +4,12 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
+from bastion_core.geometry.arrays import Floats, Ints
 from bastion_core.geometry.rays import Rays
 
-Floats = NDArray[np.float64]
-Ints = NDArray[np.int64]
+__all__ = ["Floats", "Ints", "Mesh"]
 
 
 @dataclass(frozen=True, eq=False)
@@ -74,7 +73,7 @@ class Mesh:
     @cached_property
     def rays(self) -> Rays:
         """The mesh made ready for rays; built once."""
-        return Rays(self)
+        return Rays(self.vertices, self.faces, self.area_vectors)
 
     def transformed(self, matrix: Floats) -> "Mesh":
         """The mesh moved by a 4x4 matrix; faces are turned round when it mirrors."""

@@ -1,26 +1,19 @@
-"""Rays against a mesh: first hits, all hits, wall thickness, depth of overlap."""
-
-from __future__ import annotations
-
-from dataclasses import dataclass
-from typing import TYPE_CHECKING
+"""Rays against a surface: first hits and all hits."""
 
 import numpy as np
 import trimesh
 from numpy.typing import NDArray
 from trimesh.ray.ray_pyembree import RayMeshIntersector
 
-if TYPE_CHECKING:  # a mesh builds its own rays when first asked for them
-    from bastion_core.geometry.mesh import Floats, Ints, Mesh
+from bastion_core.geometry.arrays import Floats, Ints
 
 
 class Rays:
-    """A mesh made ready for many rays (a tree is built once)."""
+    """A surface made ready for many rays (a tree is built once): vertices (n, 3), faces (m, 3), the faces' area vectors (m, 3)."""
 
-    def __init__(self, mesh: Mesh) -> None:
-        self._tri = trimesh.Trimesh(mesh.vertices, mesh.faces, process=False, validate=False)
-        self._caster = RayMeshIntersector(self._tri)
-        self._mesh = mesh
+    def __init__(self, vertices: Floats, faces: Ints, area_vectors: Floats) -> None:
+        self._caster = RayMeshIntersector(trimesh.Trimesh(vertices, faces, process=False, validate=False))
+        self._vertices, self._faces, self._area_vectors = vertices, faces, area_vectors
 
     def first_hits(self, origins: Floats, directions: Floats) -> tuple[Floats, Ints]:
         """Distance (n,) to the first face along unit ``directions`` (n, 3), inf where none; the face (n,), -1 where none."""
@@ -28,8 +21,8 @@ class Rays:
         distance = np.full(len(origins), np.inf)
         hit = face >= 0
         if hit.any():
-            vectors = self._mesh.area_vectors[face[hit]]
-            corner = self._mesh.triangles[face[hit], 0]
+            vectors = self._area_vectors[face[hit]]
+            corner = self._vertices[self._faces[face[hit], 0]]
             top = np.einsum("ij,ij->i", corner - origins[hit], vectors)
             bottom = np.einsum("ij,ij->i", directions[hit], vectors)
             with np.errstate(divide="ignore", invalid="ignore"):
@@ -42,74 +35,6 @@ class Rays:
         if not len(ray):
             return np.zeros(0, np.int64), np.zeros(0), np.zeros(0, np.bool_)
         distance = np.einsum("ij,ij->i", points - origins[ray], directions[ray])
-        entering = np.einsum("ij,ij->i", self._mesh.area_vectors[face], directions[ray]) < 0
+        entering = np.einsum("ij,ij->i", self._area_vectors[face], directions[ray]) < 0
         order = np.lexsort((distance, ray))
         return ray[order].astype(np.int64), distance[order], entering[order]
-
-
-@dataclass(frozen=True)
-class SurfaceSample:
-    """Points spread over a surface in proportion to area: positions (n, 3), outward normals (n, 3)."""
-
-    points: Floats
-    normals: Floats
-
-
-def surface_sample(mesh: Mesh, count: int, seed: int = 1) -> SurfaceSample:
-    """``count`` points on the surface, the same ones each time; on a mirrored mesh the mirrored ones."""
-    rng = np.random.default_rng(seed)
-    lengths = np.linalg.norm(mesh.area_vectors, axis=1)
-    share = np.cumsum(lengths)
-    face = np.minimum(np.searchsorted(share, rng.random(count) * share[-1]), len(share) - 1)
-    u, v = rng.random(count), rng.random(count)
-    over = u + v > 1
-    u[over], v[over] = 1 - u[over], 1 - v[over]
-    # Which way round a triangle is wound must not move its points: its corners are taken from the lowest up.
-    corners = mesh.triangles[face]
-    order = np.lexsort((np.abs(corners[:, :, 0]), corners[:, :, 1], corners[:, :, 2]), axis=1)
-    a, b, c = (np.take_along_axis(corners, order[:, i, None, None].repeat(3, axis=2), axis=1)[:, 0] for i in range(3))
-    points = a + u[:, None] * (b - a) + v[:, None] * (c - a)
-    normals = mesh.area_vectors[face] / np.maximum(lengths[face], 1e-12)[:, None]
-    return SurfaceSample(points, normals)
-
-
-def thinnest_wall_mm(mesh: Mesh, samples: int = 4000) -> float | None:
-    """A low percentile of the distance straight through the wall, from points spread over the surface.
-
-    The first percentile rather than the least: at a sharp edge the distance goes to nothing, which is no thin wall.
-    None when nothing could be measured.
-    """
-    sample = surface_sample(mesh, samples)
-    start = sample.points - sample.normals * 1e-3
-    distance, _ = mesh.rays.first_hits(start, -sample.normals)
-    found = distance[np.isfinite(distance)]
-    return float(np.percentile(found, 1.0)) if len(found) >= samples // 20 else None
-
-
-def overlap_share(mesh: Mesh, count: int = 600) -> float:
-    """Share of random rays that are inside the mesh twice at once, or come out before they went in.
-
-    0 for a sound surface; above 0 it overlaps itself or parts of it are inside out.
-    """
-    rng = np.random.default_rng(2)
-    direction = rng.normal(size=(count, 3))
-    direction /= np.linalg.norm(direction, axis=1)[:, None]
-    inside = mesh.bounds[0] + rng.random((count, 3)) * mesh.size
-    reach = float(np.linalg.norm(mesh.size)) + 1.0
-    ray, distance, entering = mesh.rays.all_hits(inside - direction * reach, direction)
-    if not len(ray):
-        return 0.0
-    # Two crossings at one spot are one edge met twice, not an overlap.
-    same = np.zeros(len(ray), bool)
-    same[1:] = (ray[1:] == ray[:-1]) & (np.diff(distance) < 1e-4 * reach) & (entering[1:] == entering[:-1])
-    doubtful = np.unique(ray[same])
-    step = np.where(entering, 1, -1)
-    total = np.cumsum(step)
-    starts = np.r_[True, ray[1:] != ray[:-1]]
-    before = np.repeat(total[starts] - step[starts], np.diff(np.r_[np.flatnonzero(starts), len(ray)]))
-    depth = total - before
-    ends = np.r_[starts[1:], True]
-    # A ray that leaves at another depth than it came grazed an edge: it says nothing.
-    doubtful = np.union1d(doubtful, ray[ends][depth[ends] != 0])
-    wrong = np.unique(ray[(depth > 1) | (depth < 0)])
-    return len(np.setdiff1d(wrong, doubtful)) / count

@@ -1,6 +1,7 @@
 """A scan as the body itself: a whole one with its joints found, or a head set on the stand-in body."""
 
 from dataclasses import replace
+from pathlib import Path
 
 import numpy as np
 
@@ -10,7 +11,7 @@ from bastion_core.geometry.section import level_loops
 from bastion_core.measure.body import Body, stand_in
 from bastion_core.measure.landmarks import SIDES
 from bastion_core.measure.predict import completed
-from bastion_core.measure.scan import Taken, tape_loops
+from bastion_core.measure.scan import Taken, measure_body, tape_loops
 from bastion_core.measure.template import arm_shares
 from bastion_core.measure.wearer import Wearer
 
@@ -32,6 +33,18 @@ def known_from(taken: Taken, wearer: Wearer | None) -> Wearer:
 def body_of_scan(mesh: Mesh, kind: str, taken: Taken, wearer: Wearer | None = None) -> Body:
     """An upright scan of a head or a whole body as what pieces are fitted to; MeshProblem when it cannot be."""
     return head_on_stand_in(mesh, taken, wearer) if kind == "head" else scanned_body(mesh, taken, wearer)
+
+
+UPRIGHT = "upright.npz"
+"""A stood-up scan among the files that are kept of it."""
+
+
+def read_body(path: Path, kind: str, values: dict[str, float], wearer: Wearer | None) -> Body:
+    """The body that a kept, stood-up scan stands for, with what was measured on it; MeshProblem when it cannot be one."""
+    with np.load(path) as arrays:
+        mesh = Mesh(arrays["vertices"].astype(np.float64), arrays["faces"].astype(np.int64))
+    taken = Taken(dict(values), {}, {}) if kind == "head" else replace(measure_body(mesh), values=dict(values))
+    return body_of_scan(mesh, kind, taken, wearer)
 
 
 def scanned_body(mesh: Mesh, taken: Taken, wearer: Wearer | None = None) -> Body:

@@ -16,9 +16,10 @@ from scipy.sparse.csgraph import connected_components
 from scipy.spatial import cKDTree
 
 from bastion_core.errors import MeshProblem, RecipeProblem
+from bastion_core.findings import Said, mm, say
 from bastion_core.geometry.mesh import Floats, Mesh
 from bastion_core.geometry.place import scaling, shifting
-from bastion_core.geometry.rays import surface_sample
+from bastion_core.geometry.walls import surface_sample
 from bastion_core.measure.scan import Taken, measure_body, measure_head
 from bastion_core.measure.template import template_of
 from bastion_core.units import MM_PER_UNIT
@@ -44,7 +45,7 @@ class Scan:
     mm_per_unit: float
     turned: Floats
     """4x4 from the file's own coordinates to the upright millimetres."""
-    done: tuple[str, ...]
+    done: tuple[Said, ...]
     off_mm: float
     """How far it lies from the template at the best, as a middle value: large where the pose is doubtful."""
 
@@ -75,7 +76,7 @@ def take_scan(
         raise last
     scan = min(tries, key=_unlikely) if len(tries) > 1 else tries[0]
     if kept.triangle_count < mesh.triangle_count:
-        bits = f"{mesh.triangle_count - kept.triangle_count:,} triangles of loose bits were left out"
+        bits = say(f"{mesh.triangle_count - kept.triangle_count:,} triangles of loose bits were left out")
         scan = replace(scan, done=(*scan.done, bits))
     return scan
 
@@ -83,17 +84,17 @@ def take_scan(
 def _stood(kept: Mesh, kind: str, unit: str, factor: float, points: Sequence[Sequence[float]] | None) -> Scan:
     raw = kept.transformed(scaling(factor, factor, factor))
     calm = _calmed(raw)
-    done = [] if calm is raw else ["the surface was noisy and was smoothed"]
+    done = [] if calm is raw else [say("the surface was noisy and was smoothed")]
     if points is not None:
         move, off = _settle(calm, kind, [_by_points(np.asarray(points, dtype=np.float64) * factor, kind)])
-        done.append("stood up by the three points shown")
+        done.append(say("stood up by the three points shown"))
     else:
         move, off = _settle(calm, kind, _starts(calm))
-        done.append("turned upright and to the front by laying it over the stand-in body")
+        done.append(say("turned upright and to the front by laying it over the stand-in body"))
         own = _along_own_axes(calm, move) if kind == "body" else None
         if own is not None:
             move = own
-            done.append("its file stood it up already within a few degrees, and that was kept")
+            done.append(say("its file stood it up already within a few degrees, and that was kept"))
     stood = calm.transformed(move)
     drop = shifting(np.array([0.0, 0.0, -stood.bounds[0, 2]]))
     return Scan(stood.transformed(drop), kind, unit, factor, drop @ move @ scaling(factor, factor, factor), tuple(done), off)
@@ -150,21 +151,21 @@ def points_wanted(kind: str) -> tuple[str, str, str]:
     return _POINTS[kind]
 
 
-def _units(longest: float, kind: str, unit: str | None, mm_per_unit: float | None) -> list[tuple[str, float, str]]:
+def _units(longest: float, kind: str, unit: str | None, mm_per_unit: float | None) -> list[tuple[str, float, Said]]:
     """Units worth trying, each with its mm and why."""
     if unit is not None:
         if unit not in MM_PER_UNIT:
             raise RecipeProblem(f"“{unit}” is no unit known here. Use one of {', '.join(MM_PER_UNIT)}.")
-        return [(unit, MM_PER_UNIT[unit], f"read in {unit}, as set")]
+        return [(unit, MM_PER_UNIT[unit], say(f"read in {unit}, as set"))]
     if mm_per_unit is not None:
-        return [("file", mm_per_unit, f"the file declares its unit: 1 is {mm_per_unit:g} mm")]
+        return [("file", mm_per_unit, say(f"the file declares its unit: 1 is {mm_per_unit:g} mm"))]
     low, high = _PLAUSIBLE_MM[kind]
     fitting = [(u, f) for u, f in MM_PER_UNIT.items() if low <= longest * f <= high]
     if not fitting:
         raise MeshProblem(
             f"The scan's longest side is {longest:,.4g} in the file: in no unit is that a {kind} ({low:.0f} to {high:.0f} mm). Set its unit, or look whether it is the right file."
         )
-    return [(u, f, f"unit found as {u}: the longest side is then {longest * f:.0f} mm") for u, f in fitting]
+    return [(u, f, say("unit found as {}: the longest side is then {}", u, mm(longest * f))) for u, f in fitting]
 
 
 def _largest_parts(mesh: Mesh) -> Mesh:

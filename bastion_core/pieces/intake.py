@@ -5,15 +5,18 @@ from pathlib import Path
 
 import numpy as np
 
+from bastion_core.findings import Said, counted, mm, say
 from bastion_core.formats.reading import FileMesh, read_mesh
 from bastion_core.geometry.mesh import Mesh
 from bastion_core.geometry.place import scaling
-from bastion_core.geometry.rays import overlap_share, thinnest_wall_mm
 from bastion_core.geometry.solid import Solid
+from bastion_core.geometry.walls import overlap_share, thinnest_wall_mm
 from bastion_core.pieces.mend import Faults, make_sound
 from bastion_core.pieces.units import UnitGuess, guess_unit, refuse_absurd
 from bastion_core.progress import Progress, silent, span
 from bastion_core.units import MM_PER_UNIT
+
+OVERLAPS = say("The surface passes through itself: weights and hours may count some material twice.")
 
 
 @dataclass(frozen=True)
@@ -30,10 +33,10 @@ class Health:
     faults: Faults
     mended: tuple[str, ...]
 
-    def sentences(self) -> list[str]:
+    def sentences(self) -> list[Said]:
         """The report, one finding a sentence."""
         f = self.faults
-        told = ["Watertight as it came." if self.watertight_as_it_came else "Not watertight as it came."]
+        told = [say("Watertight as it came." if self.watertight_as_it_came else "Not watertight as it came.")]
         for number, one, many in (
             (f.holes, "hole", "holes"),
             (f.crowded_edges, "edge shared by more than two faces", "edges shared by more than two faces"),
@@ -42,17 +45,17 @@ class Health:
             (f.flat_faces, "collapsed face", "collapsed faces"),
         ):
             if number:
-                told.append(f"{number:,} {one if number == 1 else many}.")
+                told.append(say(f"{counted(number, one, many)}."))
         if f.inside_out:
-            told.append("The surface faced inward.")
-        told.append("One body." if self.bodies == 1 else f"{self.bodies} separate bodies.")
+            told.append(say("The surface faced inward."))
+        told.append(say("One body." if self.bodies == 1 else f"{self.bodies} separate bodies."))
         if f.overlapping_bodies:
-            told.append("Bodies overlapped.")
+            told.append(say("Bodies overlapped."))
         if self.overlaps_itself:
-            told.append("The surface passes through itself: weights and hours may count some material twice.")
+            told.append(OVERLAPS)
         if self.thinnest_wall_mm is not None:
-            told.append(f"Thinnest wall found: {self.thinnest_wall_mm:.1f} mm.")
-        return told + [f"Mended: {what}." for what in self.mended]
+            told.append(say("Thinnest wall found: {}.", mm(self.thinnest_wall_mm, digits=1)))
+        return told + [say("Mended: {}.", what) for what in self.mended]
 
 
 @dataclass(frozen=True)
@@ -79,10 +82,10 @@ def take_in_mesh(source: FileMesh, site: str = "other", unit: str | None = None,
     """``take_in`` for a file that has been read already."""
     longest = float(source.mesh.size.max())
     if unit is not None:
-        guess, factor = UnitGuess(unit, "set by the maker", True), MM_PER_UNIT[unit]
+        guess, factor = UnitGuess(unit, say("set by the maker"), True), MM_PER_UNIT[unit]
     elif source.mm_per_unit is not None:
         factor = source.mm_per_unit
-        guess = UnitGuess("file", f"the file declares it: 1 unit is {factor:g} mm", True)
+        guess = UnitGuess("file", say(f"the file declares it: 1 unit is {factor:g} mm"), True)
     else:
         guess = guess_unit(longest, site)
         factor = MM_PER_UNIT[guess.unit]

@@ -4,6 +4,7 @@ import math
 from dataclasses import dataclass
 
 from bastion_core.errors import MeshProblem
+from bastion_core.findings import Said, mm, say
 from bastion_core.units import MM_PER_UNIT
 
 USUAL_EXTENT_MM = {"head": 320.0, "other": 400.0}
@@ -18,7 +19,7 @@ class UnitGuess:
     """``unit`` is a key of MM_PER_UNIT; ``reason`` says why, for the maker."""
 
     unit: str
-    reason: str
+    reason: Said
     sure: bool
 
 
@@ -32,8 +33,11 @@ def guess_unit(longest_in_file_units: float, site: str = "other") -> UnitGuess:
         doubt = longest_in_file_units < 60
         return UnitGuess(
             "mm",
-            f"as millimetres the longest side is {longest_in_file_units:.0f} mm"
-            + (": small for armor, so look whether it is in cm or inches" if doubt else ", a likely size for a piece"),
+            say(
+                "as millimetres the longest side is {}{}",
+                mm(longest_in_file_units),
+                ": small for armor, so look whether it is in cm or inches" if doubt else ", a likely size for a piece",
+            ),
             not doubt,
         )
     usual = USUAL_EXTENT_MM.get(site, USUAL_EXTENT_MM["other"])
@@ -50,7 +54,12 @@ def guess_unit(longest_in_file_units: float, site: str = "other") -> UnitGuess:
     unit = min(fitting, key=lambda u: fitting[u])
     return UnitGuess(
         unit,
-        f"as millimetres the longest side would be {longest_in_file_units:.3g} mm; in {unit} it is {longest_in_file_units * MM_PER_UNIT[unit]:.0f} mm",
+        say(
+            "as millimetres the longest side would be {}; in {} it is {}",
+            mm(longest_in_file_units, digits=1),
+            unit,
+            mm(longest_in_file_units * MM_PER_UNIT[unit]),
+        ),
         False,
     )
 

@@ -2,10 +2,12 @@
 
 from pathlib import Path
 
+import numpy as np
 from manifold3d import Manifold
 
 from bastion_core.formats.reading import read_mesh
-from bastion_core.geometry.mesh import Mesh
+from bastion_core.geometry.mesh import Floats, Mesh
+from bastion_core.geometry.sheet import Surface, closed_sheet
 from bastion_core.geometry.solid import Solid
 from bastion_core.measure.wearer import Wearer
 
@@ -47,3 +49,55 @@ def person(breadth: float = 154, length: float = 199, stature: float = 1756) -> 
     """A wearer with a head of that size; defaults are the 2012 US Army survey's means for men (from memory)."""
     measured = {"head_breadth_mm": breadth, "head_length_mm": length, "stature_mm": stature, "chin_to_crown_mm": 230.0}
     return Wearer("Test wearer", None, None, {k: float(v) for k, v in measured.items()})
+
+
+def plain_helm(detail: float = 0.05) -> Mesh:
+    """A plain full helmet: 3.2 mm wall, drawn in toward the neck, an eye slit on either side."""
+
+    def shell(wall: float) -> Surface:
+        def points(u: Floats, v: Floats) -> Floats:
+            angle = 2 * np.pi * u - np.pi / 2  # u = 0 is the front
+            up = np.minimum(v / 0.52, 1.0) * np.pi / 2
+            lift = np.sin(up)
+            z = np.where(v < 0.52, 148 + (138 + wall) * np.cos(up), 148 * (1 - (v - 0.52) / 0.48))
+            draw = np.where(v < 0.52, 1.0, 1 - 0.115 * np.sin((v - 0.52) / 0.48 * np.pi / 2) ** 2)
+            x = (87.5 + wall) * lift * draw * np.cos(angle)
+            chin = 10 * (1 - z / 292) * (np.sin(angle) < 0) * np.abs(np.sin(angle)) ** 3
+            return np.column_stack([x, (110.0 + wall) * lift * draw * np.sin(angle) + 4 - chin, z])
+
+        return points
+
+    made = closed_sheet(shell(3.2), shell(0.0), int(436 * detail**0.5), int(172 * detail**0.5), True, True)
+    slit = Manifold.cylinder(120, 11, 11, 48).rotate([90, 0, 0]).translate([0, -20, 0])
+    for side in (-1, 1):
+        made = made.minus([Solid(Manifold.hull(slit.translate([58 * side, 0, 159]) + slit.translate([8 * side, 0, 152])))])
+    return made.mesh()
+
+
+def plain_bracer(detail: float = 0.3) -> Mesh:
+    """A plain left forearm piece, narrower toward the wrist, open at the back by 28 degrees."""
+
+    def sheet(wall: float) -> Surface:
+        def points(u: Floats, v: Floats) -> Floats:
+            around = np.radians(-90 + 14 + 332 * u)
+            radius = 54 - 17 * v + 3 * np.sin(np.pi * v) + wall
+            return np.column_stack([1.06 * radius * np.cos(around), radius * np.sin(around), 240 * (1 - v)])
+
+        return points
+
+    return closed_sheet(sheet(3.0), sheet(0.0), int(250 * detail**0.5), int(130 * detail**0.5), False, False).mesh()
+
+
+def plain_greave(detail: float = 0.1) -> Mesh:
+    """A plain left shin piece, closed all round, its ankle drawn in close."""
+
+    def tube_of(wall: float) -> Surface:
+        def points(u: Floats, v: Floats) -> Floats:
+            around = 2 * np.pi * u - np.pi / 2
+            radius = 67 - 16 * v + 9 * np.sin(np.pi * np.clip(v * 1.3, 0, 1)) + 3 * np.clip((v - 0.94) / 0.06, 0, 1) + wall
+            y = 1.04 * radius * np.sin(around) + 7 * np.sin(np.pi * v)
+            return np.column_stack([0.97 * radius * np.cos(around), y, 372 * (1 - v)])
+
+        return points
+
+    return closed_sheet(tube_of(3.0), tube_of(0.0), int(300 * detail**0.5), int(190 * detail**0.5), True, False).mesh()

@@ -16,8 +16,7 @@ from bastion_core.devices.head_scanner import scan_head
 from bastion_core.formats.stl import write_binary_stl
 from bastion_core.geometry.solid import Solid
 from bastion_core.measure.wearer import wearer_from_dict
-from bastion_core.tests.shapes import DATA, FEMALE, MALE
-from demo.models import nautilus_helm
+from bastion_core.tests.shapes import DATA, FEMALE, MALE, plain_helm
 
 WEARER = {"name": "Oda", "sex": "female", "mass_kg": 63, "measurements": {"stature_mm": 1684, "head_breadth_mm": 149, "head_length_mm": 190, "head_circumference_mm": 560, "chin_to_crown_mm": 218}}  # fmt: skip
 
@@ -85,7 +84,7 @@ class Commands(unittest.TestCase):
 
     def test_fit_to_a_scan_instead_of_the_stand_in(self):
         head = self.stl("phone.stl", scan_head(wearer_from_dict(WEARER), "cm", 2))
-        helm = self.stl("helm.stl", nautilus_helm(0.05))
+        helm = self.stl("helm.stl", plain_helm(0.05))
         asked = ("fit", helm, "--site", "head", "--layer", "pad=8", "--scale", 1.12)
         by_scan = self.told(*asked, "--body", head)
         by_body = self.told(*asked, "--wearer", self.wearer)
@@ -135,7 +134,7 @@ class Commands(unittest.TestCase):
         self.assertEqual(self.run_it("body", self.wearer, "--out", self.folder / "body.3mf")[0], 0)
 
     def test_fit_a_helm_with_its_ring(self):
-        helm, ring = self.stl("helm.stl", nautilus_helm(0.05)), self.folder / "ring.stl"
+        helm, ring = self.stl("helm.stl", plain_helm(0.05)), self.folder / "ring.stl"
         told = self.told(
             "fit",
             helm,

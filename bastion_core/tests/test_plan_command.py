@@ -15,9 +15,14 @@ import trimesh
 import bastion_core.cut.parting
 import bastion_core.progress
 import bastion_core.units
-from bastion_core.__main__ import main, parse_printer
+from bastion_core.__main__ import main
+from bastion_core.commands.options import parse_printer
 from bastion_core.errors import RecipeProblem
+from bastion_core.fit.judge import judge
+from bastion_core.fit.layers import Layer
+from bastion_core.fit.question import Question
 from bastion_core.formats.stl import write_binary_stl
+from bastion_core.pieces.intake import take_in
 from bastion_core.tests.shapes import BUNNY, HINGE, TORN_SPHERE, dome, person
 
 
@@ -98,10 +103,24 @@ class Plan(unittest.TestCase):
         write_binary_stl(dome(160, 204, 280).mesh(), helm)
         wearer.write_text(json.dumps(person().as_dict()))
         plan = self.planned(helm, "--site", "head", "--wearer", wearer)
-        np.testing.assert_allclose(plan["scale"], [170 / 160] * 3, rtol=2e-3)
-        self.assertEqual(plan["fit"]["verdict"], "holds")
+        # The same judge as everywhere: the least scale at which the head with its padding goes in, and two percent to spare.
+        question = Question("head", wearer=person(), layers=(Layer("pad", 8.0),), give_mm=2.0)
+        wanted = judge(take_in(helm, "head").mesh, question, 1.0, None)
+        np.testing.assert_allclose(plan["scale"], wanted.scale, rtol=1e-6)
+        self.assertEqual((plan["fit"]["verdict"], plan["fit"]["reason"]), ("holds", str(wanted.answer.reason)))
+        self.assertGreater(plan["fit"]["room_mm"], 0)
+        self.assertGreater(plan["scale"][0], 154 / 160)
         self.assertTrue(all(p["name"].startswith("sea-helm-") for p in plan["parts"]))
         self.check_files(plan, trimesh.load(helm))
+
+    def test_the_same_decisions_as_typed(self):
+        typed = ("--scale", "1.2x1.2x1", "--pin", "3", "--pin-clearance", "0.25", "--walls", "4", "--infill", "40")
+        plan = self.planned(BUNNY, *typed, "--printer", "small:110x110x110")
+        self.assertEqual(plan["scale"], [1.2, 1.2, 1.0])
+        joints = [j for s in plan["seams"] for j in s["joints"]]
+        self.assertEqual({(j["diameter_mm"], j["clearance_mm"]) for j in joints}, {(3.0, 0.25)})
+        self.assertEqual(len({p["id"] for p in plan["parts"]}), len(plan["parts"]))
+        self.assertTrue(any("scaled apart" in w for w in plan["warnings"]))
 
     def test_unusable_input_writes_nothing_and_says_one_line(self):
         empty, text = self.folder / "e.stl", self.folder / "t.stl"

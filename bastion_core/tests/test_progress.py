@@ -5,15 +5,15 @@ import sys
 import unittest
 from pathlib import Path
 
-from bastion_core.cut.printers import Printer
 from bastion_core.cut.propose import propose_cuts
+from bastion_core.cut.station import cut_piece
 from bastion_core.errors import Stopped
 from bastion_core.geometry.solid import Solid
-from bastion_core.join.pins import PinRule, join
+from bastion_core.join.fasteners.pin import PinRule
+from bastion_core.join.joining import join
 from bastion_core.pieces.intake import take_in
-from bastion_core.plan import cut_stage, print_stage
-from bastion_core.printing.profile import Profile
 from bastion_core.progress import span
+from bastion_core.shop import Printer
 from bastion_core.tests.shapes import BUNNY, reference
 
 ROOT = Path(__file__).resolve().parents[2]
@@ -36,9 +36,8 @@ class Progress(unittest.TestCase):
     def test_intake_and_cut_go_forward(self):
         watch = Stopper()
         taken = take_in(BUNNY, progress=span(watch, 0.0, 0.4))
-        cutting = cut_stage(taken.solid, SMALL, (1.0, 1.0, 1.0), "p", progress=span(watch, 0.4, 0.7))
-        joined = join(cutting.parting, PinRule(), span(watch, 0.7, 0.8))
-        print_stage(joined, SMALL, Profile(), span(watch, 0.8, 1.0))
+        cutting = cut_piece(taken.solid, SMALL, (1.0, 1.0, 1.0), "p", progress=span(watch, 0.4, 0.7))
+        join(cutting.parting, PinRule(), span(watch, 0.7, 1.0))
         self.assertGreater(len(watch.seen), 10)
         self.assertEqual(watch.seen, sorted(watch.seen))
         self.assertLessEqual(watch.seen[-1], 1.0)
@@ -50,7 +49,7 @@ class Progress(unittest.TestCase):
         for at in (1, 2, 4):
             with self.assertRaises(Stopped):
                 propose_cuts(solid, SMALL, (1.0, 1.0, 1.0), "p", progress=Stopper(at))
-        parting = cut_stage(solid, SMALL, (1.0, 1.0, 1.0), "p").parting
+        parting = cut_piece(solid, SMALL, (1.0, 1.0, 1.0), "p").parting
         with self.assertRaises(Stopped):
             join(parting, PinRule(), Stopper(2))
 

@@ -1,33 +1,38 @@
 import re
 import tempfile
 import unittest
+from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
 
 from bastion_core.errors import MeshProblem
 from bastion_core.geometry.mesh import Mesh
-from bastion_core.takeaway import cut_list, part_name, plan_record, refuse_open, rows_of, sheet_html, write_part
+from bastion_core.join.fasteners.base import Spot
+from bastion_core.takeaway import cut_list, part_name, refuse_open, rows_of, sheet_html, write_part
 from bastion_core.tests.shapes import box
 
 PART = {
     "name": "helm-A", "size_mm": [10.0, 20.0, 30.0], "printer": "Gull", "hours": 3.25, "filament_g": 41.0, "filament_m": 13.7,
-    "picture": "M0,0L10,0L10,-30L0,-30Z",
 }  # fmt: skip
 PIN = {"kind": "pin", "diameter_mm": 3.0, "length_mm": 15.0, "count": 4}
-SEAM = {
-    "parts": ["helm-A", "helm-B"], "area_mm2": 420.0, "advice": "", "joints": [PIN], "face": "M0,0L9,0L9,9L0,9Z",
-    "spots": [{"x": 4, "y": 4, "radius_mm": 1.65}],
-}  # fmt: skip
+SEAM = {"parts": ["helm-A", "helm-B"], "area_mm2": 420.0, "advice": "", "joints": [PIN]}
+
+
+@dataclass(frozen=True)
+class Drawn:
+    """A seam's drawing."""
+
+    face: str = "M0,0L9,0L9,9L0,9Z"
+    spots: tuple[Spot, ...] = (Spot(4, 4, 1.65),)
+
+
+def record(**more) -> dict:
+    totals = {"parts": 1, "hours": 3.25, "filament_g": 41.0, "filament_m": 13.7}
+    return {"scale": [1.0, 1.0, 1.08], "parts": [PART], "seams": [SEAM], "hardware": [PIN], "totals": totals, "warnings": []} | more
 
 
 class TakeAway(unittest.TestCase):
-    def test_totals_are_sums_and_unprintable_parts_count_nothing(self):
-        misfit = PART | {"name": "helm-B", "printer": None, "hours": None, "filament_g": None, "filament_m": None}
-        record = plan_record({"file": "x.stl"}, (1, 1, 1), None, [PART, PART, misfit], [], [], ["w"])
-        self.assertEqual(record["totals"], {"parts": 3, "filament_g": 82.0, "filament_m": 27.4, "hours": 6.5})
-        self.assertEqual((record["schema"], record["fit"], record["warnings"]), (1, None, ["w"]))
-
     def test_part_files(self):
         with tempfile.TemporaryDirectory() as made:
             folder = Path(made)
@@ -55,8 +60,8 @@ class TakeAway(unittest.TestCase):
         self.assertIn("10.0 x 20.0 x 30.0", rows[2])
 
     def test_sheet_escapes_what_people_write(self):
-        record = plan_record({}, (1.0, 1.0, 1.08), None, [PART], [SEAM], [PIN], ["mind <this>"])
-        page = sheet_html("<Helm> & co", "Build", record, [PART], [SEAM], "note <b>")
+        told = record(warnings=["mind <this>"])
+        page = sheet_html("<Helm> & co", "Build", told, {"helm-A": "M0,0L10,0L10,-30L0,-30Z"}, [Drawn()], "note <b>")
         self.assertIn("&lt;Helm&gt; &amp; co", page)
         self.assertIn("mind &lt;this&gt;", page)
         self.assertNotIn("<b>note", page)

@@ -4,15 +4,11 @@ import hashlib
 import os
 import shutil
 import tempfile
-from pathlib import Path
 
-import numpy as np
 from django.conf import settings
 from django.core.files.uploadhandler import StopUpload, TemporaryFileUploadHandler
 
 from bastion_core.errors import FileProblem
-from bastion_core.geometry.mesh import Mesh
-from bastion_core.geometry.solid import Solid
 from bastion_site.builds.models import MeshFile
 
 _CHUNK = 1024 * 1024
@@ -86,43 +82,3 @@ def drop_source(mesh: MeshFile) -> None:
     if not mesh.pieces.exists() and not mesh.scans.exists():
         mesh.path.unlink(missing_ok=True)
         mesh.delete()
-
-
-class Workplace:
-    """A folder that is filled under a temporary name and appears whole, or not at all."""
-
-    def __init__(self, target: Path) -> None:
-        self.target = target
-
-    def __enter__(self) -> Path:
-        self.target.parent.mkdir(parents=True, exist_ok=True)
-        self.made = Path(tempfile.mkdtemp(dir=self.target.parent, prefix=".new-"))
-        return self.made
-
-    def __exit__(self, kind, *rest) -> None:
-        if kind is not None:
-            shutil.rmtree(self.made, ignore_errors=True)
-            return
-        self.made.chmod(0o755)
-        if self.target.exists():
-            shutil.rmtree(self.target)
-        os.replace(self.made, self.target)
-
-
-def save_mesh(mesh: Mesh, path: Path) -> None:
-    """Arrays of a mesh, quick to load again."""
-    np.savez(path, vertices=mesh.vertices.astype(np.float32), faces=mesh.faces.astype(np.uint32))
-
-
-def load_mesh(path: Path) -> Mesh:
-    """A mesh saved by ``save_mesh``; FileProblem when it is gone."""
-    try:
-        with np.load(path) as arrays:
-            return Mesh(arrays["vertices"].astype(np.float64), arrays["faces"].astype(np.int64))
-    except FileNotFoundError as error:
-        raise FileProblem("A computed file is gone from the data folder. Compute the piece again.") from error
-
-
-def load_solid(path: Path) -> Solid:
-    """A solid saved by ``save_mesh``; FileProblem when it is gone."""
-    return Solid.from_mesh(load_mesh(path))

@@ -1,21 +1,13 @@
-"""What a build keeps: the recipe of each piece, the files they came from, and what was computed from them."""
+"""What a build keeps: the decisions about each piece, the files they came from, and what was computed from them."""
+
+from functools import cached_property
 
 from django.conf import settings
 from django.db import models
 
-from bastion_core.fit.head import PAD_MM
-from bastion_core.fit.layers import GIVE_MM
-from bastion_core.fit.scale import MADE_FOR_MM
-from bastion_core.fit.sites import WAYS_IN
-from bastion_core.measure.table import SITES
-from bastion_core.units import MM_PER_UNIT
-
-WAY_IN_CHOICES = [(w, w) for w in WAYS_IN]
-
-
-def no_shift() -> list[float]:
-    """A piece stays where it seats itself."""
-    return [0.0, 0.0, 0.0]
+from bastion_core.engine.recipe import Recipe
+from bastion_core.pieces.recipe import PiecesRecipe
+from bastion_core.recipes import change_all, read_all, write_all
 
 
 class Build(models.Model):
@@ -47,60 +39,15 @@ class MeshFile(models.Model):
 class Piece(models.Model):
     """One piece of a build: a file and the decisions about it. Nothing computed is kept here but the last totals."""
 
-    SITES = [(name, name.replace("_", " ")) for name in SITES]
-
-    class Side(models.TextChoices):
-        NONE = ""
-        LEFT = "left"
-        RIGHT = "right"
-
     build = models.ForeignKey(Build, on_delete=models.CASCADE, related_name="pieces")
     name = models.CharField(max_length=80)
     note = models.TextField(blank=True)
-    site = models.CharField(max_length=10, choices=SITES, default="other")
-    side = models.CharField(max_length=5, choices=Side, default=Side.NONE, blank=True)
     mirror_of = models.ForeignKey("self", null=True, blank=True, on_delete=models.SET_NULL, related_name="mirrors")
     mesh = models.ForeignKey(MeshFile, on_delete=models.PROTECT, related_name="pieces")
     file_name = models.CharField(max_length=255)
-
-    unit = models.CharField(max_length=2, choices=[(u, u) for u in MM_PER_UNIT], blank=True)
-    turn_x = models.PositiveSmallIntegerField(default=0)
-    turn_y = models.PositiveSmallIntegerField(default=0)
-    turn_z = models.PositiveSmallIntegerField(default=0)
-    mirrored = models.BooleanField(default=False)
-
     wearer = models.ForeignKey("wearers.Wearer", null=True, blank=True, on_delete=models.SET_NULL, related_name="pieces")
-    pad_mm = models.FloatField(default=PAD_MM)
-    made_for_mm = models.FloatField(default=MADE_FOR_MM)
-    wanted_length_mm = models.FloatField(null=True, blank=True)
-    way_in = models.CharField(max_length=6, choices=WAY_IN_CHOICES, blank=True)
-    """How it goes on; blank for what is usual at its site."""
-    layers = models.JSONField(default=list, blank=True)
-    """[{name, thickness_mm, where}] between body and piece, beside a helmet's padding."""
-    bays = models.JSONField(default=list, blank=True)
-    """[{name, size_mm, place, at_mm}] of what goes inside."""
-    shift_mm = models.JSONField(default=no_shift, blank=True)
-    """[x, y, z] by which the maker moved it from where it seats itself."""
-    turn_deg = models.JSONField(default=no_shift, blank=True)
-    """[x, y, z] degrees by which the maker turned it in its seat."""
-    give_mm = models.FloatField(default=GIVE_MM)
-    """How far skin gives way when it is pulled over."""
-    scale = models.JSONField(null=True, blank=True)
-    """[x, y, z] set by the maker, or null for the suggested one."""
-
-    printer_ids = models.JSONField(default=list, blank=True)
-    """Printers to cut for; empty for all of the shop."""
-    cuts = models.JSONField(null=True, blank=True)
-    """Planes of the maker, or null for the proposal."""
-
-    pin_diameters_mm = models.JSONField(null=True, blank=True)
-    pin_clearance_mm = models.FloatField(null=True, blank=True)
-
-    layer_mm = models.FloatField(default=0.2)
-    walls = models.PositiveSmallIntegerField(default=3)
-    infill = models.FloatField(default=0.15)
-    material = models.CharField(max_length=20, default="pla")
-
+    recipe = models.JSONField(default=dict)
+    """Every station's decisions in one object, with a version: read and written by ``decided`` and ``decide`` only."""
     version = models.PositiveIntegerField(default=1)
     shown = models.JSONField(default=dict)
     """Station -> hash of the last result, so that something stale can still be shown."""
@@ -113,11 +60,34 @@ class Piece(models.Model):
     class Meta:
         ordering = ["id"]
 
+    @cached_property
+    def decided(self) -> tuple[Recipe, ...]:
+        """The decisions as the stations know them; RecipeProblem when one cannot be."""
+        return read_all(self.recipe)
+
+    def refresh_from_db(self, *args, **kwargs):
+        super().refresh_from_db(*args, **kwargs)
+        self.__dict__.pop("decided", None)
+
+    def of(self, kind):
+        """The decisions of one station."""
+        return next(r for r in self.decided if isinstance(r, kind))
+
+    def decide(self, **changes) -> None:
+        """Change decisions (values as JSON has them). Saves nothing; RecipeProblem when one cannot be."""
+        decided = change_all(self.decided, changes)
+        self.recipe = write_all(decided)
+        self.__dict__["decided"] = decided
+
     @property
-    def mirrored_seat(self) -> dict[str, list[float]]:
-        """How the other side of the pair sits when this one sits as it does."""
-        (x, y, z), (nod, lean, left) = self.shift_mm, self.turn_deg
-        return {"shift_mm": [-x, y, z], "turn_deg": [nod, -lean, -left]}
+    def site(self) -> str:
+        """Where it is worn."""
+        return self.of(PiecesRecipe).site
+
+    @property
+    def side(self) -> str:
+        """left, right or nothing."""
+        return self.of(PiecesRecipe).side
 
     @property
     def twin(self):
@@ -133,18 +103,33 @@ class Piece(models.Model):
 class Derived(models.Model):
     """Something computed, under the hash of all it depends on. May be deleted at any time and computed again."""
 
-    kind = models.CharField(max_length=8)
+    kind = models.CharField(max_length=12)
     hash = models.CharField(max_length=64)
-    summary = models.JSONField(default=dict)
+    result = models.JSONField(default=dict)
+    """The small part: what the Wall and later stations read."""
     data = models.JSONField(default=dict)
+    """The bulky part, for the station's own page."""
     created = models.DateTimeField(auto_now_add=True)
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["kind", "hash"], name="one_result_per_recipe")]
 
-    @property
-    def folder(self):
-        return settings.MEDIA_ROOT / "derived" / self.kind / self.hash
+
+class FrozenPart(models.Model):
+    """A part whose print has begun: it keeps its geometry and its id, whatever is decided later.
+
+    Nothing freezes yet, as prints are not logged; a change that would alter such a part is to become a finding.
+    """
+
+    piece = models.ForeignKey(Piece, on_delete=models.CASCADE, related_name="frozen_parts")
+    part = models.CharField(max_length=16)
+    """The part's id, which stays while the cuts that bound it stay."""
+    print_hash = models.CharField(max_length=64)
+    """The result of Print in which its files lie; it is not swept."""
+    since = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["piece", "part"], name="a_part_freezes_once")]
 
 
 class TestFit(models.Model):
@@ -163,7 +148,3 @@ class TestFit(models.Model):
 
     class Meta:
         ordering = ["-day", "-id"]
-
-    @property
-    def photo_path(self):
-        return settings.MEDIA_ROOT / "photos" / self.photo

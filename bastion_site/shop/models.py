@@ -2,13 +2,12 @@
 
 from django.db import models
 
-from bastion_core.cut.printers import BED_MARGIN_MM
-from bastion_core.cut.printers import Printer as CorePrinter
 from bastion_core.fit.bays import KINDS
-from bastion_core.fit.head import PAD_MM
-from bastion_core.fit.scale import MADE_FOR_MM
-from bastion_core.join.pins import CLEARANCE_MM, LEAST_WALL_MM
-from bastion_core.printing.queue import PLANNING_FACTOR
+from bastion_core.print.queue import PLANNING_FACTOR
+from bastion_core.shop import BED_MARGIN_MM, MADE_FOR_MM, PAD_MM, PIN_CLEARANCE_MM, PIN_WALL_MM
+from bastion_core.shop import Printer as CorePrinter
+from bastion_core.shop import Shop as CoreShop
+from bastion_core.shop import Spool as CoreSpool
 
 
 def usual_bays() -> list[dict]:
@@ -26,8 +25,8 @@ class Shop(models.Model):
     units = models.CharField(max_length=2, choices=Units, default=Units.MM)
     pad_mm = models.FloatField(default=PAD_MM)
     made_for_mm = models.FloatField(default=MADE_FOR_MM)
-    pin_clearance_mm = models.FloatField(default=CLEARANCE_MM)
-    pin_wall_mm = models.FloatField(default=LEAST_WALL_MM)
+    pin_clearance_mm = models.FloatField(default=PIN_CLEARANCE_MM)
+    pin_wall_mm = models.FloatField(default=PIN_WALL_MM)
     planning_factor = models.FloatField(default=PLANNING_FACTOR)
     wake_from_h = models.FloatField(default=8.0)
     wake_to_h = models.FloatField(default=22.0)
@@ -48,9 +47,9 @@ class Printer(models.Model):
     y_mm = models.FloatField()
     z_mm = models.FloatField()
     margin_mm = models.FloatField(default=BED_MARGIN_MM)
-    bed_moves = models.BooleanField(default=True)
-    speed_mm_s = models.FloatField(default=120.0)
-    acceleration_mm_s2 = models.FloatField(default=3000.0)
+    bed_moves = models.BooleanField(default=CorePrinter.bed_moves)
+    speed_mm_s = models.FloatField(default=CorePrinter.speed_mm_s)
+    acceleration_mm_s2 = models.FloatField(default=CorePrinter.acceleration_mm_s2)
     active = models.BooleanField(default=True)
 
     class Meta:
@@ -79,3 +78,16 @@ class Spool(models.Model):
     @property
     def left_g(self) -> float:
         return max(self.net_g - self.used_g, 0.0)
+
+
+def shop_today() -> CoreShop:
+    """The shop as stations know it: settings, printers in use, stock."""
+    row = Shop.current()
+    return CoreShop(
+        tuple((p.id, p.core()) for p in Printer.objects.filter(active=True)),
+        tuple(CoreSpool(s.material, s.left_g, s.price_per_kg) for s in Spool.objects.all()),
+        row.pad_mm,
+        row.made_for_mm,
+        row.pin_clearance_mm,
+        row.pin_wall_mm,
+    )

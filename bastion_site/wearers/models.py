@@ -7,6 +7,7 @@ from django.conf import settings
 from django.db import models
 from django.utils import timezone
 
+from bastion_core.engine.keeping import hash_of
 from bastion_core.measure.readings import WAYS, Summary, summarise
 from bastion_core.measure.wearer import Wearer as CoreWearer
 
@@ -51,10 +52,10 @@ class Wearer(models.Model):
         if not again:
             self.readings.filter(key=key, state=Reading.State.HOLDS).update(state=Reading.State.PAST)
         reading = self.readings.create(key=key, value_mm=value_mm, way=way, by=by)
-        self.settle(key)
+        self.take_mean(key)
         return reading
 
-    def settle(self, key: str) -> None:
+    def take_mean(self, key: str) -> None:
         """Bring ``measurements`` in line with the readings of one key, and save."""
         values = list(self.readings.filter(key=key, state=Reading.State.HOLDS).values_list("value_mm", "way"))
         if values:
@@ -123,13 +124,14 @@ class Scan(models.Model):
     """A scan of a wearer's head or body, stood up and measured."""
 
     wearer = models.ForeignKey(Wearer, on_delete=models.CASCADE, related_name="scans")
-    mesh = models.ForeignKey("builds.MeshFile", on_delete=models.PROTECT, related_name="scans")
+    mesh = models.ForeignKey("builds.MeshFile", null=True, on_delete=models.PROTECT, related_name="scans")
+    """The file as it came; None until the simulated scanner has made one."""
     kind = models.CharField(max_length=4, choices=SCAN_KINDS)
     unit = models.CharField(max_length=4, blank=True)
     hair_mm = models.FloatField(default=0.0)
     points = models.JSONField(null=True, blank=True)
-    told = models.JSONField(default=dict)
-    """What was found: unit, what was done, values with doubt, tapes."""
+    found = models.JSONField(null=True)
+    """What was found on it: unit, what was done, values with doubt, tapes. None until it was read."""
     used = models.BooleanField(default=False)
     """Whether fits use it as the head or the body."""
     created = models.DateTimeField(auto_now_add=True)
@@ -139,4 +141,15 @@ class Scan(models.Model):
 
     @property
     def folder(self):
+        """Everything computed of it."""
         return settings.MEDIA_ROOT / "derived" / "scan" / str(self.pk)
+
+    @property
+    def reading(self) -> str:
+        """The name of what was found on it: another reading has another one, and files of its own."""
+        return hash_of(self.found)
+
+    @property
+    def files(self):
+        """What was computed with the reading in force."""
+        return self.folder / self.reading

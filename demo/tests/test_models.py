@@ -8,13 +8,15 @@ from pathlib import Path
 
 import numpy as np
 
-from bastion_core.cut.printers import Printer, fits, hull_points
+from bastion_core.cut.beds import fits, hull_points
 from bastion_core.errors import MeshProblem
 from bastion_core.fit.head import fit_head
-from bastion_core.geometry.rays import thinnest_wall_mm
 from bastion_core.geometry.solid import Solid
-from bastion_core.measure.wearer import doubts, wearer_from_dict
+from bastion_core.geometry.walls import thinnest_wall_mm
+from bastion_core.measure.doubts import doubts
+from bastion_core.measure.wearer import wearer_from_dict
 from bastion_core.pieces.mend import make_sound
+from bastion_core.shop import Printer
 from demo import models, story
 
 

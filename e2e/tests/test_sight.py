@@ -5,9 +5,9 @@ import re
 from playwright.sync_api import expect
 
 from bastion_core.tests.shapes import BUNNY, TORN_SPHERE
+from bastion_site.testing import file_of, shop, work_off
 from e2e.browser import page_of
 from e2e.tests.test_way import InTheBrowser
-from e2e.work import file_of, shop, work_off
 
 STATIONS = ("measure", "pieces", "fit", "cut", "join", "print")
 

@@ -101,7 +101,7 @@ class OneProcess(unittest.TestCase):
         with running(self.folder / "data", demo=False) as address:
             rows = wait_until_idle(address, build, 60)
             self.assertEqual(get(f"{address}/api/builds/")[0]["name"], "kept")
-            self.assertEqual(rows[0]["intake"]["triangles"], 3674)
+            self.assertEqual(get(f"{address}/api/pieces/{rows[0]['id']}/")["pieces"]["triangles"], 3674)
 
     def test_the_page_and_its_files_come_from_here(self):
         with running(self.folder / "data", demo=False) as address:

@@ -10,7 +10,7 @@ import { useShop } from "./api/client";
 import { Keys } from "./parts/Keys";
 import { UnitsContext, type UnitSystem } from "./parts/units";
 import { Shop } from "./shop/Shop";
-import { Station } from "./stations/Station";
+import { StationPage } from "./stations/StationPage";
 import { makeTheme, SERIF } from "./theme/theme";
 import { Builds } from "./wall/Builds";
 import { Wall } from "./wall/Wall";
@@ -79,7 +79,7 @@ const router = createBrowserRouter([
       { path: "/shop", element: <Shop /> },
       { path: "/build/:build", element: <Wall /> },
       { path: "/build/:build/suit", element: <Suit /> },
-      { path: "/build/:build/piece/:piece/:station", element: <Station /> },
+      { path: "/build/:build/piece/:piece/:station", element: <StationPage /> },
       {
         path: "*",
         element: (

@@ -1,31 +1,36 @@
 """Room, scale, way in, bays and doubt on bodies with known answers, and on the stand-in body."""
 
 import math
+import tempfile
 import unittest
+from pathlib import Path
 
 import numpy as np
 from manifold3d import Manifold
 from scipy.stats import norm
 
 from bastion_core.errors import RecipeProblem
-from bastion_core.fit.answer import Fitting, Question, from_curve
+from bastion_core.fit.answer import Fitting
 from bastion_core.fit.bays import parse_bay
+from bastion_core.fit.curve import from_curve
 from bastion_core.fit.doubt import chance, margin_sd, next_measurements, probability
 from bastion_core.fit.gauge import gauge_ring
 from bastion_core.fit.layers import Layer, parse_layer, thickness
 from bastion_core.fit.onbody import as_it_came, on_body
+from bastion_core.fit.openings import clearance
+from bastion_core.fit.question import Question
 from bastion_core.fit.room import Placed, room_of
 from bastion_core.fit.seat import best_turn
 from bastion_core.fit.sites import guess_site, site
 from bastion_core.fit.suit import SuitPiece, suit_table
-from bastion_core.fit.way_in import clearance
+from bastion_core.formats.stl import write_binary_stl
 from bastion_core.geometry.mesh import Mesh
 from bastion_core.geometry.place import quarter_turns, scaling
 from bastion_core.geometry.solid import Solid
 from bastion_core.measure.body import stand_in
 from bastion_core.measure.wearer import Wearer
-from bastion_core.tests.shapes import dome, tube
-from demo.models import heron_greave, kelp_bracer, nautilus_helm
+from bastion_core.pieces.intake import take_in
+from bastion_core.tests.shapes import plain_bracer, plain_greave, plain_helm, tube
 
 ODA = Wearer(
     "Oda", "female", 63.0,
@@ -78,8 +83,11 @@ class KnownAnswers(unittest.TestCase):
         for matrix in (np.eye(4), quarter_turns(0, 0, 1), scaling(-1, 1, 1)):
             told = placed(piece.transformed(matrix), body.transformed(matrix), "forearm").answer()
             results.append((told.room.least_mm, told.least_scale))
-        # The same shapes as they would come out of a file in inches, brought to millimetres.
-        inches = placed(Mesh(piece.vertices / 25.4 * 25.4, piece.faces), body, "forearm").answer()
+        # The same piece out of a file in inches, read and brought to millimetres as any file is.
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "inches.stl"
+            write_binary_stl(Mesh(piece.vertices / 25.4, piece.faces), path)
+            inches = placed(take_in(path, unit="in").mesh, body, "forearm").answer()
         results.append((inches.room.least_mm, inches.least_scale))
         for room, least in results:
             self.assertAlmostEqual(room, 10, delta=0.1)
@@ -125,7 +133,7 @@ class KnownAnswers(unittest.TestCase):
 class OnPeople(unittest.TestCase):
     @classmethod
     def setUpClass(cls):
-        cls.helm = nautilus_helm(0.05)
+        cls.helm = plain_helm(0.05)
         cls.pad = (Layer("pad", 8.0),)
 
     def test_fits_bare_and_fails_with_its_board(self):
@@ -142,7 +150,7 @@ class OnPeople(unittest.TestCase):
             ),
         ).answer()
         self.assertEqual(board.verdict, "stops")
-        self.assertIn("more at the nape", board.reason)
+        self.assertIn("more at the nape", str(board.reason))
         self.assertGreater(board.least_scale, bare.least_scale)
         self.assertTrue(board.bays[1].fits)
         # At the scale it asks for the board has its place.
@@ -156,19 +164,19 @@ class OnPeople(unittest.TestCase):
     def test_a_greave_that_does_not_go_over_the_heel_and_the_remedy(self):
         wearer = Wearer("Oda", "female", 63.0, ODA.measurements | {"calf_girth_mm": 363.0})
         asked = Question("shin", "left", wearer, layers=(Layer("suit", 1.5),), give_mm=2.0)
-        told = Fitting(heron_greave(0.1), asked).answer()
+        told = Fitting(plain_greave(0.1), asked).answer()
         self.assertGreater(told.room.least_mm, 0)
         self.assertFalse(told.way_in.passes)
         self.assertEqual(told.way_in.ring.body, "heel and instep")
         change = next(r.change for r in told.remedies if r.kind == "split")
-        mended = Fitting(heron_greave(0.1), Question("shin", "left", wearer, change["way_in"], layers=(Layer("suit", 1.5),))).answer()
+        mended = Fitting(plain_greave(0.1), Question("shin", "left", wearer, change["way_in"], layers=(Layer("suit", 1.5),))).answer()
         self.assertEqual(mended.verdict, "holds", mended.reason)
 
     def test_left_and_right_of_a_pair_agree(self):
         """An open-backed greave has many seats that look alike from nearby: mirrored, it has to find the mirrored one."""
         told = {}
         for side, mirror in (("left", 1), ("right", -1)):
-            piece = heron_greave(0.1).transformed(scaling(mirror, 1, 1))
+            piece = plain_greave(0.1).transformed(scaling(mirror, 1, 1))
             told[side] = Fitting(piece, Question("shin", side, ODA, "open", layers=(Layer("suit", 1.5),))).answer()
         left, right = told["left"], told["right"]
         self.assertAlmostEqual(left.room.least_mm, right.room.least_mm, delta=0.1)
@@ -178,7 +186,7 @@ class OnPeople(unittest.TestCase):
 
     def test_a_seat_has_the_most_room(self):
         """No place within reach of it, tried one by one, has more room."""
-        fitting = Fitting(kelp_bracer(0.3), Question("forearm", "left", ODA))
+        fitting = Fitting(plain_bracer(0.3), Question("forearm", "left", ODA))
         there = fitting.placed((1.0, 1.0, 1.0))
         best = fitting.room((1.0, 1.0, 1.0), False).least_mm
         for dx, dy in ((x, y) for x in (-4, -1, 1, 4) for y in (-4, -1, 1, 4)):
@@ -203,7 +211,7 @@ class OnPeople(unittest.TestCase):
         self.assertIsNone(from_curve(told.curve, 3.0))
 
     def test_the_gauge_ring_is_the_piece_there(self):
-        solid = Solid.from_mesh(kelp_bracer(0.3))
+        solid = Solid.from_mesh(plain_bracer(0.3))
         ring = gauge_ring(solid, (1.1, 1.1, 1.1), 60.0, 10.0)
         self.assertAlmostEqual(ring.size_mm[2], 10, places=3)
         self.assertAlmostEqual(float(ring.solid.bounds[0, 2]), 0.0)
@@ -270,14 +278,15 @@ class TablesAndWords(unittest.TestCase):
             SuitPiece(3, "Helm", "head", "", 1.2, None, 3.0, 3),
         ]
         thigh, shin, helm = suit_table(pieces)
-        self.assertIn("needs 110.0 %", shin.complaints)
-        self.assertTrue(any("6 % larger" in c for c in shin.complaints))
-        self.assertTrue(any("under two lines" in c for c in shin.complaints))
-        self.assertTrue(any("6 % smaller" in c for c in thigh.complaints))
+        self.assertIn("needs 110.0 %", [str(c) for c in shin.complaints])
+        self.assertTrue(any("6 % larger" in str(c) for c in shin.complaints))
+        self.assertTrue(any("under two lines" in str(c) for c in shin.complaints))
+        self.assertTrue(any("6 % smaller" in str(c) for c in thigh.complaints))
         self.assertEqual((helm.ratio, helm.complaints), (None, ()))
 
-    def test_an_open_cap_and_a_tube_are_told_apart(self):
+    def test_a_gutter_and_a_tube_are_told_apart(self):
         stretch = on_body(stand_in(ODA), site("forearm"), "left")
-        for piece, goes_round in ((tube(60, 3, 200).mesh(), True), (dome(160, 204, 280).mesh(), True)):
+        half = Solid(tube(60, 3, 200).manifold - Manifold.cube([200, 100, 500], True).translate([0, 50, 0])).mesh()
+        for piece, goes_round in ((tube(60, 3, 200).mesh(), True), (half, False)):
             fitting = Fitting(piece, Question("forearm", "left", ODA), ready=stretch)
             self.assertEqual(fitting.seating.goes_round, goes_round)

@@ -10,16 +10,19 @@ import trimesh
 from manifold3d import Manifold
 
 from bastion_core.errors import RecipeProblem
-from bastion_core.fit.answer import Fitting, Question
+from bastion_core.fit.answer import Fitting
 from bastion_core.fit.bays import Bay, place_bays
 from bastion_core.fit.layers import GIVE_MM, LAYERS, Layer, on_the_way
 from bastion_core.fit.movement import sight, sight_verdict
 from bastion_core.fit.onbody import HAND_TUCKED, OnBody, as_it_came, on_body, skin_of
+from bastion_core.fit.openings import openings
+from bastion_core.fit.question import Question
 from bastion_core.fit.room import Placed, gaps, room_of
 from bastion_core.fit.scene import FAR_MM, write_scene
 from bastion_core.fit.seat import best_turn, kind_of, seat, standing
+from bastion_core.fit.sections import sections
 from bastion_core.fit.sites import BY_NAME, TABLE, site
-from bastion_core.fit.way_in import SPRING_MM, judge_way_in, least_root, openings
+from bastion_core.fit.way_in import SPRING_MM, judge_way_in, least_root
 from bastion_core.geometry.mesh import Mesh
 from bastion_core.geometry.place import quarter_turns, scaling, shifting
 from bastion_core.geometry.section import perimeter
@@ -27,8 +30,7 @@ from bastion_core.geometry.solid import Solid
 from bastion_core.measure.body import stand_in
 from bastion_core.measure.table import ROWS
 from bastion_core.measure.wearer import Wearer
-from bastion_core.tests.shapes import dome, tube
-from demo.models import nautilus_helm
+from bastion_core.tests.shapes import dome, plain_helm, tube
 
 PERSON = Wearer(
     "Mattis", "male", 78.0, {"stature_mm": 1756.0, "head_breadth_mm": 154.0, "head_length_mm": 199.0, "knuckle_girth_mm": 210.0}
@@ -273,10 +275,10 @@ class InsideAndOut(unittest.TestCase):
         (told,) = place_bays(piece, HERE, stretch, (), [Bay("box", (30.0, 30.0, 30.0), "front")])
         self.assertFalse(told.fits)
         self.assertEqual(told.free_at, "back")
-        self.assertIn("or move it to the back, where it lies free", told.text)
+        self.assertIn("or move it to the back, where it lies free", str(told.text))
         (tight,) = place_bays(piece, HERE, stretch, (), [Bay("box", (30.0, 30.0, 90.0), "front")])
         self.assertEqual(tight.free_at, "")
-        self.assertIn("no other place has the room", tight.text)
+        self.assertIn("no other place has the room", str(tight.text))
 
     def test_two_boxes_do_not_share_a_place(self):
         piece, body = tube(105, 5, 300, 200).mesh(), rod(60, 500)
@@ -322,15 +324,15 @@ class InsideAndOut(unittest.TestCase):
         self.assertEqual(len(room), len(scene.geometry["body"].vertices))
         self.assertLess(float(np.min(room)), FAR_MM)
         self.assertAlmostEqual(float(np.max(room)), FAR_MM)
-        sections = fitting.sections(answer.placed)
-        self.assertEqual(len(sections), 6)
-        self.assertTrue(all(s["body"] and s["shell"] for s in sections))
+        told = sections(fitting, answer.placed)
+        self.assertEqual(len(told), 6)
+        self.assertTrue(all(s.body and s.shell for s in told))
 
 
 class Turns(unittest.TestCase):
     def test_a_helm_stands_as_it_is_with_and_without_padding(self):
         body = on_body(stand_in(PERSON), site("head"))
-        helm = nautilus_helm(0.05)
+        helm = plain_helm(0.05)
         for layers in ((), (Layer("pad", 8.0),), (Layer("pad", 12.0, "top"), Layer("cap", 2.0))):
             self.assertEqual(best_turn(helm, body, site("head"), layers), (0, 0, 0))
 

@@ -8,20 +8,20 @@ from manifold3d import Manifold
 from scipy.optimize import minimize
 from scipy.spatial.transform import Rotation
 
-from bastion_core.fit.answer import Fitting, Question
+from bastion_core.fit.answer import Fitting
 from bastion_core.fit.layers import Layer
 from bastion_core.fit.onbody import as_it_came, on_body, skin_of
+from bastion_core.fit.question import Question
 from bastion_core.fit.room import Placed, gaps, gaps_and_faces
 from bastion_core.fit.seat import _best_move, _looked, _worth, seat_turn
 from bastion_core.fit.sites import site
 from bastion_core.geometry.mesh import Mesh
 from bastion_core.geometry.place import scaling, shifting
-from bastion_core.geometry.rays import surface_sample
 from bastion_core.geometry.solid import Solid
+from bastion_core.geometry.walls import surface_sample
 from bastion_core.measure.body import stand_in
 from bastion_core.measure.wearer import Wearer
-from bastion_core.tests.shapes import tube
-from demo.models import kelp_bracer
+from bastion_core.tests.shapes import plain_bracer, tube
 
 WEARER = Wearer("Mattis", "male", 80.0, {"stature_mm": 1780.0})
 ONES = np.ones(3)
@@ -77,7 +77,7 @@ class Steps(unittest.TestCase):
     def test_against_scipys_search_of_the_same_room(self):
         """scipy's Nelder-Mead from several starts finds no place with more room than the seat has."""
         asked = Question("forearm", "left", WEARER, layers=(Layer("suit", 1.5),))
-        fitting = Fitting(kelp_bracer(0.2), asked)
+        fitting = Fitting(plain_bracer(0.2), asked)
         there = np.array(fitting.placed((1.0, 1.0, 1.0)).offset_mm)
         skin = fitting.skin
         less = skin.layers_mm(asked.layers)
@@ -133,7 +133,7 @@ class TurnedAndMirrored(unittest.TestCase):
         self.assertAlmostEqual(*rooms, delta=1e-6)
 
     def test_samples_of_a_mirrored_mesh_are_mirrored(self):
-        shape = kelp_bracer(0.05)
+        shape = plain_bracer(0.05)
         mirrored = shape.transformed(scaling(-1, 1, 1))
         here, there = surface_sample(shape, 500, seed=3), surface_sample(mirrored, 500, seed=3)
         same = np.abs(there.points - here.points * [-1, 1, 1]).max(axis=1) < 1e-9

@@ -6,8 +6,8 @@ import trimesh
 
 from bastion_core.geometry.layers import layer_sections, sections_at, skin_areas
 from bastion_core.geometry.mesh import Mesh
-from bastion_core.geometry.rays import overlap_share, thinnest_wall_mm
 from bastion_core.geometry.solid import Solid, united
+from bastion_core.geometry.walls import overlap_share, thinnest_wall_mm
 from bastion_core.tests.shapes import BUNNY, HINGE, box, reference, tube
 
 

@@ -6,8 +6,8 @@ import trimesh
 from bastion_core.errors import RecipeProblem
 from bastion_core.geometry.mesh import Mesh
 from bastion_core.geometry.place import Plane, plane_frame, quarter_turns, scaling, shifting, turn_to_down, turn_to_up
-from bastion_core.geometry.rays import surface_sample
 from bastion_core.geometry.solid import Solid
+from bastion_core.geometry.walls import surface_sample
 from bastion_core.tests.shapes import BUNNY, HINGE, box, reference
 
 

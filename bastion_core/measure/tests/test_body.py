@@ -9,8 +9,8 @@ from scipy.spatial.transform import Rotation
 
 from bastion_core.errors import MeshProblem
 from bastion_core.geometry.mesh import Mesh
-from bastion_core.geometry.rays import overlap_share
 from bastion_core.geometry.solid import Solid
+from bastion_core.geometry.walls import overlap_share
 from bastion_core.measure.body import BENT, Pose, stand_in
 from bastion_core.measure.landmarks import SIDES
 from bastion_core.measure.scan import measure_body

@@ -4,11 +4,12 @@ import re
 import unittest
 
 from bastion_core.errors import MeasureProblem
+from bastion_core.measure.doubts import doubts
 from bastion_core.measure.figure import VIEWS, drawings
 from bastion_core.measure.predict import predict
 from bastion_core.measure.readings import WAYS, summarise, usual_sd_mm
-from bastion_core.measure.table import ROWS, SITES, TABLE, bare_key, side_of
-from bastion_core.measure.wearer import Wearer, check_possible, doubts, wearer_from_dict
+from bastion_core.measure.table import ROWS, TABLE, bare_key, side_of
+from bastion_core.measure.wearer import Wearer, check_possible, wearer_from_dict
 
 
 class Table(unittest.TestCase):
@@ -22,7 +23,6 @@ class Table(unittest.TestCase):
                 self.assertIn(row.tool, ("tape", "caliper", "board"))
                 self.assertLess(row.least, row.usual_least)
                 self.assertGreater(row.most, row.usual_most)
-                self.assertTrue(set(row.sites) <= set(SITES))
                 self.assertTrue(row.source)
 
     def test_what_the_trade_measures_is_there(self):
@@ -89,7 +89,7 @@ class Asking(unittest.TestCase):
 
     def test_left_and_right(self):
         told = self.asked(left_calf_girth_mm=380.0, right_calf_girth_mm=410.0)
-        self.assertIn("differ by 7 %", told["right_calf_girth_mm"])
+        self.assertIn("differ by 7 %", str(told["right_calf_girth_mm"]))
         self.assertNotIn("right_calf_girth_mm", self.asked(left_calf_girth_mm=380.0, right_calf_girth_mm=395.0))
 
     def test_a_ring_that_could_not_pass_its_neighbour(self):
@@ -98,10 +98,10 @@ class Asking(unittest.TestCase):
             ("left_ankle_girth_mm", "left_calf_girth_mm", (330.0, 300.0)),
             ("elbow_girth_mm", "elbow_girth_bent_mm", (300.0, 280.0)),
         ):
-            self.assertIn("could not pass", self.asked(**{small: sizes[0], large: sizes[1]})[small])
+            self.assertIn("could not pass", self.asked(**{small: sizes[0], large: sizes[1]})[small].words)
 
     def test_segments_against_the_stature(self):
-        self.assertIn("out of proportion", self.asked(forearm_length_mm=345.0)["forearm_length_mm"])
+        self.assertIn("out of proportion", self.asked(forearm_length_mm=345.0)["forearm_length_mm"].words)
         self.assertNotIn("forearm_length_mm", self.asked(forearm_length_mm=256.0))
 
     def test_slips_of_unit_and_what_nobody_has(self):

@@ -26,7 +26,7 @@ class Mending(unittest.TestCase):
         self.assertFalse(taken.health.watertight_as_it_came)
         self.assertEqual(taken.health.faults.holes, 3)
         self.assertGreater(taken.health.volume_mm3, 0.9 * 4 / 3 * np.pi * 30**3)  # its size is 60 mm across
-        self.assertIn("Mended: filled 3 holes.", taken.health.sentences())
+        self.assertIn("Mended: filled 3 holes.", [str(s) for s in taken.health.sentences()])
 
     def test_open_patches_become_one_body(self):
         mended = make_sound(reference(TEAPOT))

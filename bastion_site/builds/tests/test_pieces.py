@@ -12,14 +12,16 @@ import trimesh
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import TestCase, override_settings
 
-from bastion_core.fit.answer import Question
+from bastion_core.fit.judge import judge
 from bastion_core.fit.layers import Layer
+from bastion_core.fit.question import Question
 from bastion_core.pieces.intake import take_in
-from bastion_core.plan import fit_worn
+from bastion_core.print.recipe import PrintRecipe
 from bastion_core.tests.shapes import BUNNY, HINGE, TORN_SPHERE, dome
 from bastion_site.builds.models import Derived, MeshFile, Piece
 from bastion_site.jobs.models import Job
-from e2e.work import bytes_of, file_of, shop, stl_of, work_off
+from bastion_site.shop.models import Spool
+from bastion_site.testing import bytes_of, file_of, said, shop, stl_of, work_off
 
 
 class PieceCase(TestCase):
@@ -92,8 +94,8 @@ class Way(PieceCase):
 
     def test_mended_file_keeps_its_source(self):
         piece = self.brought(TORN_SPHERE)
-        self.assertEqual(piece["stations"]["intake"]["verdict"], "tight")
-        self.assertIn("filled 3 holes", piece["stations"]["intake"]["findings"][0]["text"])
+        self.assertEqual(piece["stations"]["pieces"]["verdict"], "tight")
+        self.assertIn("filled 3 holes", said(piece["stations"]["pieces"]["findings"][0]["text"]))
         self.assertEqual(MeshFile.objects.get().path.read_bytes(), TORN_SPHERE.read_bytes())
 
 
@@ -113,7 +115,7 @@ class Changes(PieceCase):
 
     def test_only_what_depends_is_computed_again(self):
         piece = self.brought()
-        kinds = lambda: {k: Derived.objects.filter(kind=k).count() for k in ("intake", "fit", "cut", "join", "print")}  # noqa: E731
+        kinds = lambda: {k: Derived.objects.filter(kind=k).count() for k in ("pieces", "fit", "cut", "join", "print")}  # noqa: E731
         before = kinds()
         self.changed(piece, infill=0.3)
         self.assertEqual(kinds(), before | {"print": before["print"] + 1})
@@ -138,6 +140,24 @@ class Changes(PieceCase):
         self.assertAlmostEqual(after["fit"]["scale"][0], 1900 / 1830, delta=1e-6)
         self.assertGreater(after["totals"]["filament_g"], after["before"]["filament_g"])
         self.assertIn("measured anew", after["before"]["because"])
+
+    def test_a_price_changes_the_cost_and_nothing_else(self):
+        piece = self.brought()
+        before = Derived.objects.count()
+        spool = Spool.objects.get()
+        self.client.patch(f"/api/spools/{spool.id}/", {"price_per_kg": 40.0}, content_type="application/json")
+        after = self.told(piece["id"])
+        self.assertAlmostEqual(after["totals"]["cost"], 2 * piece["totals"]["cost"], places=6)
+        self.assertAlmostEqual(after["before"]["cost"], piece["totals"]["cost"])
+        self.assertEqual((after["before"]["because"], after["stations"]["print"]["state"]), ("the price of filament", "fresh"))
+        self.assertEqual((Derived.objects.count(), Job.objects.filter(state=Job.State.QUEUED).count()), (before, 0))
+
+    def test_walls_and_material_fit_nobody_anew(self):
+        piece = self.brought(site="forearm", side="left")
+        fits = Derived.objects.filter(kind="fit").count()
+        told = self.changed(piece, walls=9, material="abs")
+        self.assertEqual(Derived.objects.filter(kind="fit").count(), fits)
+        self.assertEqual(told["stations"]["fit"]["state"], "fresh")
 
     def test_a_new_printer_changes_the_parts(self):
         piece = self.brought()
@@ -166,18 +186,20 @@ class Changes(PieceCase):
         late = self.change(piece, walls=2)
         self.assertEqual(late.status_code, 409)
         self.assertIn("another window", late.json()["detail"])
-        self.assertEqual(Piece.objects.get().walls, 4)
+        self.assertEqual(Piece.objects.get().of(PrintRecipe).walls, 4)
 
     def test_changes_that_cannot_be(self):
         piece = self.brought()
         for change in (
             {"scale": [0, 1, 1]}, {"scale": [1, 1]}, {"walls": 0}, {"infill": 3}, {"material": "cheese"}, {"layer_mm": 5}, {"printer_ids": [999]},
-            {"cuts": [{"id": "a", "point": [0, 0, 0], "normal": [0, 0, 0]}]}, {"turn_x": 7}, {"pad_mm": -3}, {"site": "tail"}, {"unit": "yd"},
+            {"cuts": [{"id": "a", "point": [0, 0, 0], "normal": [0, 0, 0]}]}, {"turn_x": 7}, {"made_for_mm": -3}, {"site": "tail"}, {"unit": "yd"}, {"wearer": 999}, {"pin_diameters_mm": [1e300]},
+            {"layers": [{"name": "pad", "thickness_mm": 3, "where": "knee"}]}, {"give_mm": "nan"}, {"infill": None}, {"version": "x"},
         ):  # fmt: skip
             with self.subTest(change):
                 answer = self.change(piece, **change)
                 self.assertEqual(answer.status_code, 400, answer.content)
                 self.assertGreater(len(answer.json()["detail"]), 10)
+                self.assertIn(next(iter(change)), f"{answer.json()}", "the decision is named")
         self.assertEqual(Piece.objects.get().version, piece["version"])
 
     def test_mirror(self):
@@ -205,7 +227,7 @@ class Helmets(PieceCase):
             mesh = take_in(path, "head").mesh
         self.assertEqual(piece["site"], "head")
         question = Question("head", wearer=self.wearer.core(), layers=(Layer("pad", 8.0),), give_mm=2.0)
-        self.assertAlmostEqual(piece["fit"]["scale"][0], fit_worn(mesh, question, 1.0, None).scale[0], delta=2e-3)
+        self.assertAlmostEqual(piece["fit"]["scale"][0], judge(mesh, question, 1.0, None).scale[0], delta=2e-3)
         own = self.changed(piece, scale=[0.9, 0.9, 0.9])
         self.assertEqual(own["stations"]["fit"]["verdict"], "stops")
         remedies = own["stations"]["fit"]["findings"][0]["remedies"]
@@ -219,7 +241,7 @@ class Helmets(PieceCase):
             piece = self.brought(stl_of(dome(160, 204, 280), Path(folder), "Pier helm.stl"))
         # Judged on guesses, and said to be so: with little surety, and what to measure first.
         self.assertEqual(piece["job"]["state"], "done", piece["job"]["message"])
-        self.assertIn("head breadth and head length not taken", piece["stations"]["measure"]["findings"][0]["text"])
+        self.assertIn("head breadth and head length not taken", said(piece["stations"]["measure"]["findings"][0]["text"]))
         self.assertEqual(piece["stations"]["measure"]["verdict"], "tight")
         self.assertTrue(piece["fit_data"]["answer"]["measure_next"][0]["guessed"])
 
@@ -243,7 +265,7 @@ class BadInput(PieceCase):
         work_off()
         piece = self.told(answer.json()["id"])
         self.assertEqual(piece["job"]["state"], "failed")
-        self.assertIn("cut short", piece["stations"]["intake"]["findings"][0]["text"])
+        self.assertIn("cut short", said(piece["stations"]["pieces"]["findings"][0]["text"]))
         self.assertEqual(self.client.get(f"/api/builds/{self.build.id}/wall/").status_code, 200)
         self.assertEqual(self.client.delete(f"/api/pieces/{piece['id']}/").status_code, 204)
         self.assertEqual(MeshFile.objects.count(), 0)
@@ -257,7 +279,7 @@ class BadInput(PieceCase):
             self.assert_refused(self.send(file_of(BUNNY)), "disk is full", 507)
         self.assertEqual(list((MeshFile(sha256="x").path.parent).glob(".new-*")), [])
         piece = self.brought(HINGE)
-        with mock.patch("bastion_site.builds.pipeline.write_part", side_effect=OSError(errno.ENOSPC, "No space left on device")):
+        with mock.patch("bastion_core.print.station.write_part", side_effect=OSError(errno.ENOSPC, "No space left on device")):
             after = self.changed(piece, walls=5)
         self.assertEqual(after["job"]["state"], "failed")
         self.assertIn("disk is full", after["job"]["message"])

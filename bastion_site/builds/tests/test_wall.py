@@ -7,7 +7,7 @@ from django.test.utils import CaptureQueriesContext
 from bastion_core.tests.shapes import BUNNY, HINGE
 from bastion_site.builds.models import Build
 from bastion_site.shop.models import Shop
-from e2e.work import file_of, shop, work_off
+from bastion_site.testing import file_of, said, shop, work_off
 
 
 class Wall(TestCase):
@@ -26,7 +26,9 @@ class Wall(TestCase):
         for row in rows:
             self.assertTrue(row["silhouette"].startswith("M"))
             self.assertEqual(row["stations"]["print"]["state"], "fresh")
-            self.assertGreater(row["print"]["hours"], 0.1)
+            self.assertRegex(said(row["stations"]["print"]["main"]), r"^\d+\.\d h$")
+            self.assertRegex(said(row["stations"]["print"]["under"]), r"^\d+ g$")
+            self.assertGreater(row["totals"]["hours"], 0.1)
 
     def test_runway(self):
         calendar = self.wall()["calendar"]
@@ -41,7 +43,7 @@ class Wall(TestCase):
         self.client.patch("/api/shop/", {"planning_factor": 6}, content_type="application/json")
         after = self.wall()
         self.assertGreater(after["calendar"]["machine_h"], 2.5 * before["calendar"]["machine_h"])
-        self.assertEqual(after["rows"][0]["print"]["hours"], before["rows"][0]["print"]["hours"])
+        self.assertEqual(after["rows"][0]["totals"]["hours"], before["rows"][0]["totals"]["hours"])
 
     def test_queries_grow_with_the_rows_only(self):
         with CaptureQueriesContext(
@@ -54,7 +56,7 @@ class Wall(TestCase):
         self.client.patch("/api/spools/1/", {"used_g": 995}, content_type="application/json")
         row = self.wall()["rows"][0]
         self.assertEqual(row["stations"]["print"]["verdict"], "tight")
-        self.assertIn("5 g left", row["stations"]["print"]["findings"][0]["text"])
+        self.assertIn("5 g left", said(row["stations"]["print"]["findings"][0]["text"]))
 
     def test_another_wearer_for_the_build(self):
         made = self.client.post(
@@ -62,7 +64,7 @@ class Wall(TestCase):
         ).json()
         self.client.patch(f"/api/builds/{self.build.id}/", {"wearer": made["id"]}, content_type="application/json")
         work_off()
-        self.assertAlmostEqual(self.wall()["rows"][0]["fit"]["scale"][0], 1500 / 1830, delta=1e-6)
+        self.assertEqual(said(self.wall()["rows"][0]["stations"]["fit"]["main"]), f"{100 * 1500 / 1830:.1f} %")
 
     def test_builds_begin_rename_and_are_put_away(self):
         made = self.client.post("/api/builds/", {"name": "New"}, content_type="application/json").json()

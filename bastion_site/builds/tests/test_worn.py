@@ -7,13 +7,14 @@ from unittest.mock import patch
 import trimesh
 from django.core.files.uploadedfile import SimpleUploadedFile
 
-from bastion_core.tests.shapes import MALE, tube
-from bastion_site.builds.chain import catch_up
+from bastion_core.fit.station import FitStation
+from bastion_core.tests.shapes import MALE, plain_helm, tube
 from bastion_site.builds.models import Build, Derived
 from bastion_site.builds.tests.test_pieces import PieceCase
+from bastion_site.engine.refresh import catch_up
+from bastion_site.jobs.models import Job
+from bastion_site.testing import bytes_of, said, shop, work_off
 from bastion_site.wearers.models import Wearer
-from demo.models import nautilus_helm
-from e2e.work import bytes_of, shop, work_off
 
 PIXEL = b"\x89PNG\r\n\x1a\n" + bytes(40)
 
@@ -74,8 +75,9 @@ class Worn(PieceCase):
                 self.assertEqual(self.change(piece, **changes).status_code, 400)
 
     def test_a_new_measurement_judges_anew_and_tells_what_changed(self):
-        piece = self.bring(nautilus_helm(0.03), "helm")
+        piece = self.bring(plain_helm(0.03), "helm")
         self.assertEqual(piece["site"], "head")
+        self.assertEqual(piece["usual"]["layers"], [{"name": "pad", "thickness_mm": 8.0, "where": "all"}])
         before = piece["fit"]["scale"][0]
         measured = {**self.wearer.measurements, "head_breadth_mm": 170.0, "head_length_mm": 214.0, "head_circumference_mm": 620.0}
         self.client.patch(f"/api/wearers/{self.wearer.id}/", {"measurements": measured}, content_type="application/json")
@@ -119,7 +121,7 @@ class Worn(PieceCase):
         work_off()
         rows = self.client.get(f"/api/builds/{self.build.id}/suit/").json()["rows"]
         self.assertEqual([r["chosen"] for r in rows], [0.8, 0.8])
-        self.assertTrue(any("needs" in c for r in rows for c in r["complaints"]))
+        self.assertTrue(any("needs" in said(c) for r in rows for c in r["complaints"]))
         self.assertEqual(
             self.client.post(f"/api/builds/{self.build.id}/scale-all/", {"factor": 9}, content_type="application/json").status_code, 400
         )
@@ -148,7 +150,7 @@ class Worn(PieceCase):
     def test_a_piece_worn_nowhere_is_scaled_and_not_judged(self):
         piece = self.bring(tube(58, 3, 180, 64), "trinket")
         self.assertEqual((piece["site"], piece["fit"]["judged"], piece["files"]["fit"]), ("other", False, None))
-        self.assertEqual(piece["usual"], {"worn": False, "way_in": ""})
+        self.assertEqual(piece["usual"], {"worn": False, "way_in": "", "layers": []})
         self.assertEqual(self.client.get(f"/api/pieces/{piece['id']}/what-if/", {"scale": 1.0}).status_code, 409)
         self.assertEqual(self.client.get(f"/api/builds/{self.build.id}/suit/").json()["rows"], [])
         # Told where it goes, it is judged.
@@ -195,7 +197,11 @@ class Worn(PieceCase):
             sent = SimpleUploadedFile("phone.stl", opened.read())
         at = f"/api/wearers/{self.wearer.id}/scans/"
         scan = self.client.post(at, {"kind": "body", "file": sent}).json()
-        self.assertGreater(scan["told"]["values"]["shoulder_girth_mm"]["value"], 1000)
+        self.assertEqual((scan["found"], scan["job"]["state"]), (None, "queued"))
+        self.assertEqual(self.client.patch(f"{at}{scan['id']}/", {"used": True}, content_type="application/json").status_code, 409)
+        work_off()
+        (scan,) = self.client.get(at).json()
+        self.assertGreater(scan["found"]["values"]["shoulder_girth_mm"]["value"], 1000)
         used = self.client.patch(f"{at}{scan['id']}/", {"used": True}, content_type="application/json").json()
         self.assertTrue(used["used"])
         work_off()
@@ -209,25 +215,29 @@ class Worn(PieceCase):
         self.assertEqual(again["room"]["least_mm"], stand_in["room"]["least_mm"])
 
     def test_joints_with_the_pieces_on(self):
-        build = f"/api/builds/{self.build.id}/moved/"
-        self.assertEqual(self.client.get(build).json(), {"waits": "", "meetings": [], "left_out": []})
+        build = f"/api/builds/{self.build.id}/motion/"
         for name, piece in (("cuisse-left", tube(98, 3, 250, 64)), ("shin-left", tube(76, 3, 300, 64))):
             self.bring(piece, name)
         told = self.client.get(build).json()
-        knee = next(m for m in told["meetings"] if m["joint"] == "knee bent")
-        self.assertEqual((knee["stays"], knee["goes"], knee["side"], knee["tightest"]), ("cuisse left", "shin left", "left", True))
-        self.assertTrue(0 <= knee["reaches_deg"] <= knee["usual_deg"])
+        self.assertEqual((told["state"], told["contacts"]), ("stale", []), "looking computes nothing")
+        self.assertEqual(self.client.post(build).json()["state"], "computing")
+        work_off()
+        told = self.client.get(build).json()
+        self.assertEqual((told["state"], told["job"]["state"], told["left_out"]), ("fresh", "done", []))
+        knee = next(c for c in told["contacts"] if c["contact"]["joint"] == "knee bent")
+        contact = knee["contact"]
+        self.assertEqual((contact["stays"], contact["goes"], contact["side"], knee["tightest"]), ("cuisse left", "shin left", "left", True))
+        self.assertTrue(0 <= contact["reaches_deg"] <= contact["usual_deg"])
         self.assertTrue(knee["drawing"]["stays"].startswith("M"))
-        self.assertEqual(Derived.objects.filter(kind="moved").count(), 2)
-        self.client.get(build)
-        self.assertEqual(Derived.objects.filter(kind="moved").count(), 2, "asked again, it is known")
+        self.client.post(build)
+        self.assertEqual(Job.objects.filter(kind="motion").count(), 1, "asked again, it is known")
         Build.objects.update(wearer=None)
-        self.assertIn("Nobody is chosen", self.client.get(build).json()["waits"])
+        self.assertIn("Nobody is chosen", said(self.client.get(build).json()["waits"]))
 
     def test_what_a_newer_version_no_longer_knows_is_computed_again(self):
         piece = self.bring(tube(58, 3, 180, 64), "bracer-left")
         self.assertEqual(catch_up(), 0)
-        with patch("bastion_site.builds.chain.FIT_EDITION", 999):
+        with patch.object(FitStation, "edition", 999):
             self.assertEqual(self.told(piece["id"])["stations"]["fit"]["state"], "stale")
             self.assertEqual(catch_up(), 1)
             self.assertEqual(catch_up(), 0, "it is at work already")
@@ -235,14 +245,14 @@ class Worn(PieceCase):
             self.assertEqual(self.told(piece["id"])["stations"]["fit"]["state"], "fresh")
 
     def test_a_bay_that_presses_is_moved_by_its_remedy(self):
-        piece = self.bring(nautilus_helm(0.03), "helm")
+        piece = self.bring(plain_helm(0.03), "helm")
         board = {"name": "board", "size_mm": [60.0, 40.0, 14.0], "place": "crown"}
         told = self.changed(piece, scale=[1.12] * 3, bays=[board, {"name": "led", "size_mm": [30, 8, 4], "round": False}])
         bay = told["fit_data"]["answer"]["bays"][0]
         self.assertFalse(bay["fits"])
         self.assertIn(bay["free_at"], ("nape", "brow", "left", "right"))
-        finding = next(f for f in told["stations"]["fit"]["findings"] if "board" in f["text"])
-        remedy = next(r for r in finding["remedies"] if "Move" in r["label"])
+        finding = next(f for f in told["stations"]["fit"]["findings"] if said(f["text"]).startswith("Board"))
+        remedy = next(r for r in finding["remedies"] if "Move" in said(r["label"]))
         moved = self.changed(told, **remedy["change"])
         self.assertEqual(moved["recipe"]["bays"][0]["place"], bay["free_at"])
         self.assertTrue(moved["fit_data"]["answer"]["bays"][0]["fits"])

@@ -3,10 +3,11 @@ from unittest import mock
 from django.test import TestCase
 from django_tasks_db.models import DBTaskResult
 
+from bastion_core.cut import station as cutting
 from bastion_core.tests.shapes import BUNNY
+from bastion_site.engine.queue import queue_job, recover, run_job, stop_job
 from bastion_site.jobs.models import Job
-from bastion_site.jobs.tasks import queue_job, recover, run_job, stop_job
-from e2e.work import file_of, shop, work_off
+from bastion_site.testing import file_of, shop, work_off
 
 
 class Jobs(TestCase):
@@ -19,7 +20,7 @@ class Jobs(TestCase):
         return self.piece.jobs.first()
 
     def test_intake_is_followed_by_the_plan(self):
-        self.assertEqual(self.job().kind, "intake")
+        self.assertEqual(self.job().kind, "pieces")
         self.assertEqual(work_off(), 2)
         self.assertEqual([j.state for j in self.piece.jobs.all()], ["done", "done"])
 
@@ -39,10 +40,8 @@ class Jobs(TestCase):
             stop_job(Job.objects.get(pk=job.pk))
             return original(*args, **kwargs)
 
-        from bastion_site.builds import pipeline
-
-        original = pipeline.cut_stage
-        with mock.patch("bastion_site.jobs.tasks._WRITE_EVERY_S", 0), mock.patch.object(pipeline, "cut_stage", stop_soon):
+        original = cutting.cut_piece
+        with mock.patch("bastion_site.engine.work.WRITE_EVERY_S", 0), mock.patch.object(cutting, "cut_piece", stop_soon):
             run_job.func(job.pk)
         job.refresh_from_db()
         self.assertEqual(job.state, "stopped")
@@ -70,11 +69,11 @@ class Jobs(TestCase):
     def test_killed_worker(self):
         job = self.job()
         Job.objects.filter(pk=job.pk).update(state=Job.State.RUNNING, attempts=1)
-        self.assertEqual(recover(("intake", "plan")), 1)
+        self.assertEqual(recover(("pieces", "plan")), 1)
         job.refresh_from_db()
         self.assertEqual(job.state, "queued")
         Job.objects.filter(pk=job.pk).update(state=Job.State.RUNNING, attempts=2)
-        recover(("intake",))
+        recover(("pieces",))
         job.refresh_from_db()
         self.assertEqual(job.state, "failed")
         self.assertIn("ended twice", job.message)
@@ -82,8 +81,8 @@ class Jobs(TestCase):
 
     def test_a_breakdown_ends_in_words(self):
         with (
-            mock.patch("bastion_site.builds.pipeline.read_mesh", side_effect=ZeroDivisionError),
-            self.assertLogs("bastion_site.jobs.tasks"),
+            mock.patch("bastion_core.pieces.station.read_mesh", side_effect=ZeroDivisionError),
+            self.assertLogs("bastion_site.engine.queue"),
         ):
             work_off()
         self.assertEqual(self.job().state, "failed")

@@ -27,6 +27,6 @@ class Upgrade(TestCase):
         wearer = Wearer.objects.create(name="A")
         wearer.take("stature_mm", 1800.0)
         wearer.leave("stature_mm")
-        wearer.settle("stature_mm")
+        wearer.take_mean("stature_mm")
         self.assertEqual(wearer.measurements, {})
         self.assertEqual(wearer.readings.get().state, "past")

@@ -7,8 +7,8 @@ from django.utils import timezone
 
 from bastion_core.tests.shapes import BUNNY
 from bastion_site.builds.models import MeshFile
+from bastion_site.testing import file_of, said, shop, work_off
 from bastion_site.wearers.models import MeasureLink, Wearer
-from e2e.work import file_of, shop
 
 
 class Wearers(TestCase):
@@ -24,8 +24,8 @@ class Wearers(TestCase):
         )
         self.assertAlmostEqual(told["values_mm"]["head_breadth_mm"], 153.9875)
         self.assertEqual(told["values_mm"]["head_length_mm"], 199.0)
-        self.assertIn("not a length", told["problems"]["stature_mm"])
-        self.assertIn("cm", told["problems"]["head_circumference_mm"])
+        self.assertIn("not a length", said(told["problems"]["stature_mm"]))
+        self.assertIn("cm", said(told["problems"]["head_circumference_mm"]))
         self.assertEqual(set(told["doubts"]), set())
         self.assertIn("head_breadth_mm", self.check(head_breadth_mm="199", head_length_mm="154")["doubts"])
         self.assertAlmostEqual(self.check("in", head_breadth_mm="6.0625")["values_mm"]["head_breadth_mm"], 153.9875)
@@ -123,12 +123,14 @@ class Readings(TestCase):
         self.assertEqual((self.wearer.scans.count(), MeshFile.objects.count()), (0, 0))
 
     def test_a_simulated_scan_is_used_and_deleted_with_the_wearer(self):
-        scan = self.client.post(f"{self.at}/scans/", {"kind": "head", "simulated": "true"}).json()
-        self.assertAlmostEqual(scan["told"]["values"]["head_breadth_mm"]["value"], 154, delta=2.5)
+        self.client.post(f"{self.at}/scans/", {"kind": "head", "simulated": "true"})
+        work_off()
+        (scan,) = self.client.get(f"{self.at}/scans/").json()
+        self.assertAlmostEqual(scan["found"]["values"]["head_breadth_mm"]["value"], 154, delta=2.5)
         self.assertEqual(self.client.get(f"{self.at}/scans/{scan['id']}/preview/").status_code, 200)
         used = self.client.patch(f"{self.at}/scans/{scan['id']}/", {"used": True, "keep": True}, content_type="application/json")
         self.assertTrue(used.json()["used"])
-        self.assertEqual(self.wearer.readings.filter(way="scan").count(), len(scan["told"]["values"]))
+        self.assertEqual(self.wearer.readings.filter(way="scan").count(), len(scan["found"]["values"]))
         folder = self.wearer.scans.get().folder
         self.assertTrue(folder.exists())
         self.client.delete(f"{self.at}/")

@@ -7,10 +7,12 @@ export type Schemas = components["schemas"];
 export type Row = Schemas["Row"];
 export type Detail = Schemas["Detail"];
 export type Finding = Schemas["Finding"];
+export type Note = Schemas["Note"];
 export type Verdict = Finding["verdict"];
 export type Change = Schemas["PatchedChangeRequest"];
-export type StationKey = keyof Schemas["Stations"];
-export type Cut = Schemas["CutPlane"];
+export type Cut = Schemas["Cut"];
+export type Layer = Schemas["Layer"];
+export type Said = Schemas["Said"];
 
 export const api = createClient<paths>({ baseUrl: "/" });
 
@@ -48,7 +50,9 @@ export function refusal(body: unknown, status: number): Refused {
   return new Refused(told?.code ?? "error", told?.detail ?? `The site answered with error ${status}. Try once more.`, status);
 }
 
-const active = (job: Row["job"]) => job?.state === "queued" || job?.state === "running";
+export const active = (job: Row["job"]) => job?.state === "queued" || job?.state === "running";
+
+const CHANGING = ["change"];
 
 export function useBuilds() {
   return useQuery({ queryKey: ["builds"], queryFn: () => need(api.GET("/api/builds/")) });
@@ -63,10 +67,11 @@ export function useWall(build: number) {
 }
 
 export function usePiece(piece: number) {
+  const client = useQueryClient();
   return useQuery({
     queryKey: ["piece", piece],
     queryFn: () => need(api.GET("/api/pieces/{id}/", { params: { path: { id: piece } } })),
-    refetchInterval: (q) => (active(q.state.data?.job ?? null) ? 500 : 4000),
+    refetchInterval: (q) => (client.isMutating({ mutationKey: CHANGING }) ? false : active(q.state.data?.job ?? null) ? 500 : 4000),
   });
 }
 
@@ -94,28 +99,50 @@ export function useMaterials() {
   });
 }
 
-/** Tables of the trade: sites, ways in, layers, what goes inside. */
+/** Tables of the trade: stations, decisions with their bounds, sites, ways in, layers, what goes inside. */
 export function useTrade() {
   return useQuery({ queryKey: ["trade"], queryFn: () => need(api.GET("/api/trade/")), staleTime: Infinity });
 }
 
+/** A decision's label, unit and bounds, as the core knows them. */
+export function useDecision(key: keyof Schemas["Decided"]): Schemas["DecisionRecord"] | undefined {
+  return useTrade().data?.decisions.find((d) => d.key === key);
+}
+
+/** What lies between body and piece: the maker's layers, or what is usual there. */
+export const layersOf = (piece: Detail): Layer[] => piece.recipe.layers ?? piece.usual.layers;
+
 /** Change decisions about a piece. A change made against an old version is refused, and the piece loaded anew. */
 export function useChange(piece: Detail | undefined) {
   const client = useQueryClient();
+  const key = ["piece", piece?.id];
   return useMutation({
+    mutationKey: CHANGING,
+    // One after the other, each on what the one before made: two quick changes never cross.
+    scope: { id: `piece-${piece?.id}` },
     mutationFn: (change: Change) =>
       need(
         api.PATCH("/api/pieces/{id}/", {
           params: { path: { id: piece!.id } },
-          body: { ...change, version: piece!.version },
+          body: { ...change, version: client.getQueryData<Detail>(key)?.version ?? piece!.version },
         }),
       ),
+    // The page shows the decision at once, so that the next one is made on it.
+    onMutate: async (change) => {
+      await client.cancelQueries({ queryKey: key });
+      client.setQueryData<Detail>(key, (old) => old && decidedOn(old, change));
+    },
     onSuccess: (told) => client.setQueryData(["piece", told.id], told),
     onSettled: () => {
       void client.invalidateQueries({ queryKey: ["piece", piece?.id] });
       void client.invalidateQueries({ queryKey: ["wall"] });
     },
   });
+}
+
+function decidedOn(piece: Detail, change: Change): Detail {
+  const decided = Object.entries(change).filter(([key]) => key in piece.recipe);
+  return { ...piece, recipe: { ...piece.recipe, ...Object.fromEntries(decided) } };
 }
 
 /** Change a piece of which only the number is known: it is read first, for its version. */

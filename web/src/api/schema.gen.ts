@@ -11,10 +11,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Builds, and the Wall of each. */
+        /** @description Builds. */
         get: operations["builds_list"];
         put?: never;
-        /** @description Builds, and the Wall of each. */
+        /** @description Builds. */
         post: operations["builds_create"];
         delete?: never;
         options?: never;
@@ -29,29 +29,30 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Builds, and the Wall of each. */
+        /** @description Builds. */
         get: operations["builds_retrieve"];
         put?: never;
         post?: never;
-        /** @description Builds, and the Wall of each. */
+        /** @description Builds. */
         delete: operations["builds_destroy"];
         options?: never;
         head?: never;
-        /** @description Builds, and the Wall of each. */
+        /** @description Builds. */
         patch: operations["builds_partial_update"];
         trace?: never;
     };
-    "/api/builds/{id}/moved/": {
+    "/api/builds/{id}/motion/": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /** @description Every joint of the wearer with the pieces on: how far it goes before two of them meet. */
-        get: operations["builds_moved_retrieve"];
+        /** @description Every joint of the wearer with the pieces on: how far it goes before two of them meet. POST has it computed. */
+        get: operations["builds_motion_retrieve"];
         put?: never;
-        post?: never;
+        /** @description Every joint of the wearer with the pieces on: how far it goes before two of them meet. POST has it computed. */
+        post: operations["builds_motion_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -82,7 +83,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description All pieces beside each other: wanted and chosen scale, proportion, walls, and who complains. */
+        /** @description All pieces beside each other: wanted and chosen scale, proportion, walls, and what is wrong with them. */
         get: operations["builds_suit_retrieve"];
         put?: never;
         post?: never;
@@ -134,7 +135,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Watch and stop work. */
+        /** @description A job as it is now. */
         get: operations["jobs_retrieve"];
         put?: never;
         post?: never;
@@ -153,7 +154,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Watch and stop work. */
+        /** @description Ask a job to stop. */
         post: operations["jobs_stop_create"];
         delete?: never;
         options?: never;
@@ -185,11 +186,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Pieces: in as a file, then a recipe that is changed step by step. */
+        /** @description Pieces. */
         get: operations["pieces_retrieve"];
         put?: never;
         post?: never;
-        /** @description Pieces: in as a file, then a recipe that is changed step by step. */
+        /** @description Pieces. */
         delete: operations["pieces_destroy"];
         options?: never;
         head?: never;
@@ -238,7 +239,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Minutes, grams and size of the ring, before it is taken away. */
+        /** @description Minutes, grams and size of the ring, before it is downloaded. */
         get: operations["pieces_gauge_ring_takes_retrieve"];
         put?: never;
         post?: never;
@@ -413,10 +414,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The shop's spools. */
+        /** @description The shop's spools. What a piece costs follows their prices; nothing is computed for it. */
         get: operations["spools_list"];
         put?: never;
-        /** @description The shop's spools. */
+        /** @description The shop's spools. What a piece costs follows their prices; nothing is computed for it. */
         post: operations["spools_create"];
         delete?: never;
         options?: never;
@@ -431,15 +432,15 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The shop's spools. */
+        /** @description The shop's spools. What a piece costs follows their prices; nothing is computed for it. */
         get: operations["spools_retrieve"];
         put?: never;
         post?: never;
-        /** @description The shop's spools. */
+        /** @description The shop's spools. What a piece costs follows their prices; nothing is computed for it. */
         delete: operations["spools_destroy"];
         options?: never;
         head?: never;
-        /** @description The shop's spools. */
+        /** @description The shop's spools. What a piece costs follows their prices; nothing is computed for it. */
         patch: operations["spools_partial_update"];
         trace?: never;
     };
@@ -450,7 +451,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The shop's spools. */
+        /** @description The shop's spools. What a piece costs follows their prices; nothing is computed for it. */
         get: operations["spools_materials_list"];
         put?: never;
         post?: never;
@@ -484,7 +485,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Sites, ways in and layers as the core knows them, and what the shop usually puts inside. */
+        /** @description Stations, decisions with their bounds, sites, ways in, layers, and what the shop usually puts inside. */
         get: operations["trade_retrieve"];
         put?: never;
         post?: never;
@@ -538,7 +539,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The stand-in body to take away; ``?format_=3mf`` for the other format. */
+        /** @description The stand-in body; ``?format_=3mf`` for the other format. */
         get: operations["wearers_body_retrieve"];
         put?: never;
         post?: never;
@@ -658,10 +659,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Scans of a wearer: list them, or stand a new one up and measure it. */
+        /** @description Scans of a wearer: list them, or have a new one stood up and measured. */
         get: operations["wearers_scans_list"];
         put?: never;
-        /** @description Scans of a wearer: list them, or stand a new one up and measure it. */
+        /** @description Scans of a wearer: list them, or have a new one stood up and measured. */
         post: operations["wearers_scans_create"];
         delete?: never;
         options?: never;
@@ -679,10 +680,11 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        delete?: never;
+        /** @description Change how a scan is read, take it as the head or the body for fits, note its measurements; or delete it. */
+        delete: operations["wearers_scans_destroy"];
         options?: never;
         head?: never;
-        /** @description Change how a scan is read, take it as the head or the body for fits, or note its measurements. */
+        /** @description Change how a scan is read, take it as the head or the body for fits, note its measurements; or delete it. */
         patch: operations["wearers_scans_partial_update"];
         trace?: never;
     };
@@ -795,7 +797,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The wearers of the shop. */
+        /** @description Every measurement there is. */
         get: operations["wearers_table_list"];
         put?: never;
         post?: never;
@@ -809,70 +811,73 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
-        /** @description Everything known of a piece on its wearer. */
-        Answer: {
+        /** @description Everything known of a piece on its wearer, as it is kept and told. */
+        AnswerRecord: {
             site: string;
+            side: string | null;
+            scale: number[];
             offset_mm: number[];
             middle_mm: number[];
-            /**
-             * Format: double
-             * @description Height of the placed piece's lower edge.
-             */
+            /** Format: double */
             low_mm: number;
+            verdict: components["schemas"]["VerdictEnum"];
+            reason: components["schemas"]["Said"];
+            room: components["schemas"]["RoomRecord"];
+            way_in: components["schemas"]["WayIn"];
             /** Format: double */
             tight_mm: number;
-            room: components["schemas"]["Room"];
-            way_in: components["schemas"]["WayIn"];
             bays: components["schemas"]["BayFit"][];
             bend: components["schemas"]["Bend"] | null;
-            crease: components["schemas"]["Meeting"] | null;
-            crease_drawing: components["schemas"]["MeetingDrawing"] | null;
+            crease: components["schemas"]["Contact"] | null;
             sight: components["schemas"]["Sight"] | null;
             curve: components["schemas"]["CurvePoint"][];
+            padding: components["schemas"]["PaddingCurve"][];
             marks: components["schemas"]["Mark"][];
             /** Format: double */
             least_scale: number | null;
             /** Format: double */
             probability: number | null;
-            measure_next: components["schemas"]["Better"][];
+            measure_next: components["schemas"]["MeasurementGain"][];
+            remedies: components["schemas"]["FitRemedy"][];
+            warnings: components["schemas"]["Warned"][];
+            crease_drawing: components["schemas"]["JointDrawing"] | null;
         };
+        /** @description A box wanted inside, or with ``round`` a cylinder about its z whose diameter is the size along x; ``place`` is a key of PLACES, ``at_mm`` a point of the scaled piece near which it goes. Neither: wherever it fits best. */
         Bay: {
             name: string;
             size_mm: number[];
-            place?: components["schemas"]["PlaceEnum"] | components["schemas"]["BlankEnum"];
-            at_mm?: number[] | null;
-            /**
-             * @description A cylinder as wide as its first size.
-             * @default false
-             */
+            place: components["schemas"]["PlaceEnum"] | components["schemas"]["BlankEnum"];
+            at_mm: number[] | null;
             round: boolean;
         };
+        /** @description A bay in its place: middle and axes in the body's coordinates, and the room it leaves (mm, negative where it presses). */
         BayFit: {
             name: string;
             size_mm: number[];
             place: string;
             centre_mm: number[];
+            axes: number[][];
             /** Format: double */
             room_body_mm: number;
             /** Format: double */
             room_shell_mm: number;
+            meets: string;
             fits: boolean;
             /** Format: double */
             needs_scale: number | null;
-            text: string;
+            text: components["schemas"]["Said"];
+            round: boolean;
             free_at: string;
         };
+        /** @description A box wanted inside, or with ``round`` a cylinder about its z whose diameter is the size along x; ``place`` is a key of PLACES, ``at_mm`` a point of the scaled piece near which it goes. Neither: wherever it fits best. */
         BayRequest: {
             name: string;
             size_mm: number[];
             place?: components["schemas"]["PlaceEnum"] | components["schemas"]["BlankEnum"];
             at_mm?: number[] | null;
-            /**
-             * @description A cylinder as wide as its first size.
-             * @default false
-             */
-            round: boolean;
+            round?: boolean;
         };
+        /** @description A limb that swells when it is used, inside the piece. */
         Bend: {
             what: string;
             /** Format: double */
@@ -880,29 +885,32 @@ export interface components {
             /** Format: double */
             room_mm: number;
             where: string;
-        };
-        Better: {
-            key: string;
-            name: string;
-            /** Format: double */
-            from_probability: number;
-            /** Format: double */
-            to_probability: number;
-            guessed: boolean;
-            reason: string;
+            verdict: components["schemas"]["VerdictEnum"];
         };
         /** @enum {unknown} */
         BlankEnum: "";
+        /** @description A build as it is changed. */
         Build: {
             readonly id: number;
             name: string;
             /** Format: date */
-            due?: string | null;
-            wearer?: number | null;
-            note?: string;
-            archived?: boolean;
+            due: string | null;
+            wearer: number | null;
+            note: string;
+            archived: boolean;
             readonly pieces: number;
         };
+        /** @description A build. */
+        BuildRecord: {
+            id: number;
+            name: string;
+            due: string | null;
+            wearer: number | null;
+            note: string;
+            archived: boolean;
+            pieces: number;
+        };
+        /** @description A build as it is changed. */
         BuildRequest: {
             name: string;
             /** Format: date */
@@ -911,48 +919,76 @@ export interface components {
             note?: string;
             archived?: boolean;
         };
+        /** @description When all prints of a build could be done. */
         Calendar: {
             begin: string;
             done_by: string | null;
             days_late: number | null;
+            verdict: components["schemas"]["VerdictEnum"];
             missing: string[];
             /** Format: double */
             machine_h: number;
             slots: components["schemas"]["Slot"][];
         };
-        Caliper: {
+        /** @description Which measurement the caliper is held to. */
+        CaliperAskRequest: {
+            key: string;
+            count: number;
+            cut_off?: boolean;
+        };
+        /** @description One press of the send button. */
+        CaliperReading: {
             /** Format: double */
             value_mm: number;
             /** Format: double */
             battery: number;
             low: boolean;
         };
-        CaliperAskRequest: {
-            key: string;
-            count: number;
-            /** @default false */
-            cut_off: boolean;
+        /** @description A station of a piece as the Wall shows it. */
+        Cell: {
+            title: string;
+            state: string;
+            verdict: components["schemas"]["VerdictEnum"];
+            main: components["schemas"]["Said"];
+            under: components["schemas"]["Said"];
+            findings: components["schemas"]["Finding"][];
+            notes: components["schemas"]["Note"][];
         };
-        /** @description A piece that the last measuring changed, and by how much. */
-        Changed: {
-            piece: number;
-            build: number;
-            name: string;
-            hours: number[];
-            filament_g: number[];
-            parts: number[];
-        };
+        /** @description Typed lengths in mm, and what is impossible or unlikely about them. */
         Checked: {
             values_mm: {
                 [key: string]: number;
             };
             problems: {
-                [key: string]: string;
+                [key: string]: components["schemas"]["Said"];
             };
             doubts: {
-                [key: string]: string;
+                [key: string]: components["schemas"]["Said"];
             };
         };
+        /** @description How far a joint goes before these two meet. ``stays_id`` or ``goes_id`` is 0 for the body itself. */
+        Contact: {
+            joint: string;
+            side: string;
+            stays_id: number;
+            goes_id: number;
+            stays: string;
+            goes: string;
+            /** Format: double */
+            reaches_deg: number;
+            /** Format: double */
+            needs_deg: number;
+            /** Format: double */
+            usual_deg: number;
+            meets: boolean;
+            /** Format: double */
+            gap_mm: number;
+            at_mm: number[] | null;
+            what_for: string;
+            verdict: components["schemas"]["VerdictEnum"];
+            text: components["schemas"]["Said"];
+        };
+        /** @description What one scale brings. */
         CurvePoint: {
             /** Format: double */
             scale: number;
@@ -963,32 +999,83 @@ export interface components {
             /** Format: double */
             volume_mm3: number;
         };
+        /** @description A plane; its limits are pairs of an earlier plane and the side of it. */
         Cut: {
+            limits: unknown[][];
+            id: string;
+            point: number[];
+            normal: number[];
+        };
+        /** @description The planes in force and the parts they give. */
+        CutData: {
+            cuts: components["schemas"]["Cut"][];
+            parts: components["schemas"]["PartRecord"][];
+        };
+        /** @description A plane; its limits are pairs of an earlier plane and the side of it. */
+        CutRequest: {
+            limits?: unknown[][];
+            id: string;
+            point: number[];
+            normal: number[];
+        };
+        /** @description How many parts and seams there are, and what is wrong with them. */
+        CutResult: {
             parts: number;
             seams: number;
-            findings: string[];
+            findings: components["schemas"]["Said"][];
             misfits: string[];
             proposed: boolean;
             whole_fits: {
                 [key: string]: boolean;
             };
         };
-        CutData: {
-            cuts: components["schemas"]["CutPlane"][];
-            parts: components["schemas"]["Part"][];
+        /** @description Every decision about a piece. */
+        Decided: {
+            site: string;
+            side: string;
+            unit: string;
+            turn_x: number;
+            turn_y: number;
+            turn_z: number;
+            mirrored: boolean;
+            /** Format: double */
+            made_for_mm: number;
+            /** Format: double */
+            wanted_length_mm: number | null;
+            scale: number[] | null;
+            way_in: string;
+            layers: components["schemas"]["Layer"][] | null;
+            bays: components["schemas"]["Bay"][];
+            shift_mm: number[];
+            turn_deg: number[];
+            /** Format: double */
+            give_mm: number;
+            printer_ids: number[];
+            cuts: components["schemas"]["Cut"][] | null;
+            pin_diameters_mm: number[] | null;
+            /** Format: double */
+            pin_clearance_mm: number | null;
+            /** Format: double */
+            layer_mm: number;
+            walls: number;
+            /** Format: double */
+            infill: number;
+            material: string;
         };
-        CutPlane: {
-            id: string;
-            point: number[];
-            normal: number[];
-            limits?: unknown[][];
+        /** @description What a page has to know of a decision: its label, unit, bounds, choices, and whether it may be left open. */
+        DecisionRecord: {
+            key: string;
+            station: string;
+            label: string;
+            unit: string;
+            /** Format: double */
+            least: number | null;
+            /** Format: double */
+            most: number | null;
+            choices: string[];
+            optional: boolean;
         };
-        CutPlaneRequest: {
-            id: string;
-            point: number[];
-            normal: number[];
-            limits?: unknown[][];
-        };
+        /** @description A piece with all that its station pages show: its row, its decisions, and what every station found. */
         Detail: {
             id: number;
             name: string;
@@ -1000,73 +1087,34 @@ export interface components {
             wearer: components["schemas"]["WornBy"] | null;
             silhouette: string;
             bounds_mm: number[][] | null;
-            job: components["schemas"]["Job"] | null;
-            stations: components["schemas"]["Stations"];
-            intake: components["schemas"]["Intake"] | null;
-            fit: components["schemas"]["Fit"] | null;
-            cut: components["schemas"]["Cut"] | null;
-            join: components["schemas"]["Join"] | null;
-            print: components["schemas"]["Print"] | null;
+            job: components["schemas"]["JobRecord"] | null;
+            stations: {
+                [key: string]: components["schemas"]["Cell"];
+            };
             totals: components["schemas"]["Totals"] | null;
             before: components["schemas"]["Totals"] | null;
             because: string;
             build: number;
             note: string;
-            recipe: components["schemas"]["Recipe"];
+            recipe: components["schemas"]["Decided"];
+            worn_by: number | null;
+            usual: components["schemas"]["Usual"];
+            silhouette_side: string;
+            files: components["schemas"]["Files"];
+            measure: components["schemas"]["MeasureResult"] | null;
+            pieces: components["schemas"]["PiecesResult"] | null;
+            fit: components["schemas"]["FitResult"] | null;
+            cut: components["schemas"]["CutResult"] | null;
+            join: components["schemas"]["JoinResult"] | null;
+            print: components["schemas"]["PrintResult"] | null;
+            pieces_data: components["schemas"]["PiecesData"] | null;
             fit_data: components["schemas"]["FitData"] | null;
             cut_data: components["schemas"]["CutData"] | null;
             join_data: components["schemas"]["JoinData"] | null;
             print_data: components["schemas"]["PrintData"] | null;
-            silhouette_side: string;
-            files: components["schemas"]["Files"];
-            usual: components["schemas"]["Usual"];
         };
-        /** @description How far a joint goes before two things meet; an id of 0 is the body itself. */
-        DrawnMeeting: {
-            joint: string;
-            side: string;
-            stays_id: number;
-            goes_id: number;
-            stays: string;
-            goes: string;
-            /** Format: double */
-            reaches_deg: number;
-            /** Format: double */
-            needs_deg: number;
-            /** Format: double */
-            usual_deg: number;
-            meets: boolean;
-            /** Format: double */
-            gap_mm: number;
-            verdict: components["schemas"]["VerdictEnum"];
-            text: string;
-            /** @description Whether this joint meets nothing sooner. */
-            tightest: boolean;
-            drawing: components["schemas"]["MeetingDrawing"] | null;
-        };
-        /** @description What a far-away wearer sees: their name, what is asked, and what they have sent already. */
-        FarSheet: {
-            name: string;
-            /** Format: date-time */
-            expires: string;
-            rows: components["schemas"]["MeasurementRow"][];
-            sent: {
-                [key: string]: number;
-            };
-        };
-        /**
-         * @description * `holds` - holds
-         *     * `tight` - tight
-         *     * `stops` - stops
-         * @enum {string}
-         */
-        FeltEnum: "holds" | "tight" | "stops";
-        Figure: {
-            view: components["schemas"]["ViewEnum"];
-            front: number[][];
-            behind: number[][];
-        };
-        Figures: {
+        /** @description Outlines by view (SVG path and box) and figures by measurement key. */
+        Drawings: {
             outlines: {
                 [key: string]: string;
             };
@@ -1077,28 +1125,124 @@ export interface components {
                 [key: string]: components["schemas"]["Figure"];
             };
         };
-        FileRequest: {
-            /** Format: binary */
-            file: string;
+        /** @description A contact; drawn where its joint meets nothing sooner. */
+        DrawnContact: {
+            contact: components["schemas"]["Contact"];
+            tightest: boolean;
+            drawing: components["schemas"]["JointDrawing"] | null;
         };
+        /** @description What a part takes. Hours are the printer's own; no planning factor in them. */
+        Estimate: {
+            /** Format: double */
+            hours: number;
+            /** Format: double */
+            filament_g: number;
+            /** Format: double */
+            filament_m: number;
+            /** Format: double */
+            support_g: number;
+            layers: number;
+            hours_by: {
+                [key: string]: number;
+            };
+        };
+        /** @description What a far-away wearer sees: their name, what is asked, and what they have sent already. */
+        FarSheet: {
+            name: string;
+            expires: string;
+            rows: components["schemas"]["Measurement"][];
+            sent: {
+                [key: string]: number;
+            };
+        };
+        /** @description One fastener as ``plan.json`` tells it; its place on the seam in the scaled piece's millimetres. */
+        FastenerRecord: {
+            kind: string;
+            /** Format: double */
+            diameter_mm: number;
+            /** Format: double */
+            depth_mm: number;
+            /** Format: double */
+            clearance_mm: number;
+            position_mm: number[];
+            axis: number[];
+        };
+        /** @description What was found wrong with the surface as it came. */
+        Faults: {
+            open_edges: number;
+            holes: number;
+            crowded_edges: number;
+            turned_edges: number;
+            duplicate_faces: number;
+            flat_faces: number;
+            inside_out: boolean;
+            overlapping_bodies: boolean;
+        };
+        /**
+         * @description * `holds` - holds
+         *     * `tight` - tight
+         *     * `stops` - stops
+         * @enum {string}
+         */
+        FeltEnum: "holds" | "tight" | "stops";
+        /**
+         * @description Where one measurement is taken, in a view's millimetres, y downward.
+         *
+         *     ``front`` is the tape's near half, ``behind`` its far half, each a run of points; for straight measures ``front`` holds
+         *     the two ends.
+         */
+        Figure: {
+            view: string;
+            front: number[][];
+            behind: number[][];
+        };
+        /**
+         * @description * `mm` - mm
+         *     * `cm` - cm
+         *     * `in` - in
+         *     * `m` - m
+         * @enum {string}
+         */
+        FileUnitEnum: "mm" | "cm" | "in" | "m";
+        /** @description Where the stage's files lie; each address ends in a hash, so a browser may keep it for ever. */
         Files: {
-            fit: string | null;
             preview: string | null;
             parts: string | null;
+            fit: string | null;
         };
+        /** @description Something judged: what (a stable word), how bad, in words, where, and what would mend it. */
         Finding: {
+            code: string;
             verdict: components["schemas"]["VerdictEnum"];
-            text: string;
+            text: components["schemas"]["Said"];
+            place_mm: number[] | null;
             remedies: components["schemas"]["Remedy"][];
         };
-        Fit: {
+        /** @description What the fit's page shows. */
+        FitData: {
+            answer: components["schemas"]["AnswerRecord"] | null;
+            sections: components["schemas"]["Section"][];
+        };
+        /** @description Something that would mend it, with its number. ``change`` names decisions of the piece that would do it, empty where hands must. */
+        FitRemedy: {
+            kind: string;
+            text: components["schemas"]["Said"];
+            change: {
+                [key: string]: unknown;
+            };
+            needs_heat: boolean;
+        };
+        /** @description The scale a piece gets and what matters of how it fits. */
+        FitResult: {
             scale: number[];
             /** Format: double */
             suggested: number;
             verdict: components["schemas"]["VerdictEnum"];
-            reason: string;
-            warnings: string[];
+            reason: components["schemas"]["Said"];
+            warnings: components["schemas"]["Warned"][];
             size_mm: number[];
+            silhouette: string;
+            silhouette_side: string;
             bounds_mm: number[][];
             /** Format: double */
             room_mm: number | null;
@@ -1107,12 +1251,32 @@ export interface components {
             least_scale: number | null;
             /** Format: double */
             probability: number | null;
+            remedies: components["schemas"]["FitRemedy"][];
+            /** Format: double */
+            wall_mm: number | null;
+            measure_next: components["schemas"]["Said"];
         };
-        FitData: {
-            head: components["schemas"]["Head"] | null;
-            answer: components["schemas"]["Answer"] | null;
-            sections: components["schemas"]["Section"][];
+        /** @description What was found on a scan. */
+        Found: {
+            unit: string;
+            done: components["schemas"]["Said"][];
+            /** Format: double */
+            off_mm: number;
+            values: {
+                [key: string]: components["schemas"]["Measured"];
+            };
+            outlines: {
+                [key: string]: string;
+            };
+            tapes: {
+                [key: string]: components["schemas"]["Figure"];
+            };
+            boxes: {
+                [key: string]: number[];
+            };
+            points_wanted: string[];
         };
+        /** @description What a gauge ring takes. */
         Gauge: {
             /** Format: double */
             at_mm: number;
@@ -1122,6 +1286,7 @@ export interface components {
             filament_g: number;
             size_mm: number[];
         };
+        /** @description A measurement that was not taken: value and standard deviation in mm, and the known keys that told most about it. */
         Guess: {
             /** Format: double */
             value: number;
@@ -1130,6 +1295,7 @@ export interface components {
             based_on: string[];
             source: string;
         };
+        /** @description A line of the shopping and cutting list. */
         Hardware: {
             kind: string;
             /** Format: double */
@@ -1138,104 +1304,74 @@ export interface components {
             length_mm: number;
             count: number;
         };
-        Head: {
-            inside: components["schemas"]["Inside"];
-            /** Format: double */
-            needed_breadth_mm: number;
-            /** Format: double */
-            needed_length_mm: number;
-            /** Format: double */
-            needed_scale: number;
-            /** Format: double */
-            bare_scale: number;
-            /** Format: double */
-            inside_breadth_mm: number;
-            /** Format: double */
-            inside_length_mm: number;
-            /** Format: double */
-            room_sides_mm: number;
-            /** Format: double */
-            room_front_back_mm: number;
-        };
-        Inside: {
-            /** Format: double */
-            height_mm: number;
-            centre_mm: number[];
-            /** Format: double */
-            breadth_mm: number;
-            /** Format: double */
-            length_mm: number;
-            outline_mm: number[][];
-            /** Format: double */
-            seen: number;
-        };
-        Intake: {
-            unit: string;
-            unit_reason: string;
-            unit_sure: boolean;
-            size_mm: number[];
-            triangles: number;
-            /** Format: double */
-            volume_mm3: number;
-            watertight: boolean;
-            overlaps: boolean;
-            bodies: number;
-            mended: string[];
-            sentences: string[];
-            /** Format: double */
-            thinnest_wall_mm: number | null;
-        };
-        Job: {
+        /** @description Work that is under way or was done. */
+        JobRecord: {
             id: number;
             kind: string;
-            state: components["schemas"]["JobStateEnum"];
+            state: string;
             /** Format: double */
             progress: number;
             what: string;
             message: string;
         };
-        /**
-         * @description * `queued` - Queued
-         *     * `running` - Running
-         *     * `done` - Done
-         *     * `failed` - Failed
-         *     * `stopped` - Stopped
-         * @enum {string}
-         */
-        JobStateEnum: "queued" | "running" | "done" | "failed" | "stopped";
-        Join: {
+        /** @description Every seam and every part. */
+        JoinData: {
+            seams: components["schemas"]["SeamRecord"][];
+            parts: components["schemas"]["JoinedPart"][];
+        };
+        /** @description How many of what. */
+        JoinResult: {
             pins: number;
             seams: number;
             glued_only: number;
-            warnings: string[];
+            warnings: components["schemas"]["Said"][];
             hardware: components["schemas"]["Hardware"][];
         };
-        JoinData: {
-            seams: components["schemas"]["Seam"][];
-            parts: string[];
+        /** @description A part with its holes: its name, its id, and the outward normals of its cut faces. */
+        JoinedPart: {
+            name: string;
+            id: string;
+            cut_normals: number[][];
         };
+        /** @description A joint from the side it is seen best from: SVG paths in mm. */
+        JointDrawing: {
+            stays: string;
+            rests: string;
+            reached: string;
+            pivot: number[];
+            box: number[];
+        };
+        /** @description Readings to accept or refuse. */
         JudgeRequest: {
             ids: number[];
             accept: boolean;
         };
+        /** @description A layer of even thickness over all of the body or one side of it. */
         Layer: {
             name: string;
             /** Format: double */
             thickness_mm: number;
-            /** @default all */
             where: components["schemas"]["WhereEnum"];
         };
+        /** @description A layer of even thickness over all of the body or one side of it. */
         LayerRequest: {
             name: string;
             /** Format: double */
             thickness_mm: number;
-            /** @default all */
-            where: components["schemas"]["WhereEnum"];
+            where?: components["schemas"]["WhereEnum"];
         };
+        /**
+         * @description * `mm` - mm
+         *     * `in` - in
+         * @enum {string}
+         */
+        LengthUnitsEnum: "mm" | "in";
+        /** @description A link that opens a wearer's sheet and nothing else. */
         Link: {
             readonly id: number;
             readonly token: string;
-            keys?: unknown;
+            /** @description Empty for all of it. */
+            keys: string[];
             /** Format: date-time */
             readonly created: string;
             /** Format: date-time */
@@ -1243,84 +1379,111 @@ export interface components {
             readonly revoked: boolean;
             readonly open: boolean;
         };
+        /** @description A link that opens a wearer's sheet and nothing else. */
         LinkRequest: {
-            keys?: unknown;
+            /** @description Empty for all of it. */
+            keys?: string[];
         };
+        /** @description A scale at which a rule starts to hold. */
         Mark: {
             rule: string;
             /** Format: double */
             scale: number;
         };
+        /** @description A filament: density in g/cm³, how much a hot end melts of it in mm³/s, where it goes soft, what it costs. */
         Material: {
             key: string;
             name: string;
             /** Format: double */
             density_g_cm3: number;
             /** Format: double */
+            most_flow_mm3_s: number;
+            /** Format: double */
             softens_deg_c: number;
             /** Format: double */
             price_per_kg: number;
             source: string;
+            forms_with_heat: boolean;
         };
-        MeasurementRow: {
+        /** @description How many of the measurements a piece hangs on are taken, and which of the first ones are not. */
+        MeasureResult: {
+            wearer: string | null;
+            taken: number;
+            of: number;
+            missing: string[];
+            guessed: boolean;
+        };
+        /** @description A measurement read off a scan (mm), and its doubt. */
+        Measured: {
+            /** Format: double */
+            value: number;
+            /** Format: double */
+            sd: number;
+        };
+        /** @description One row of the sheet. Limits in millimetres. */
+        Measurement: {
             key: string;
             name: string;
             group: string;
             tool: string;
             how: string;
             mistake: string;
+            /** Format: double */
+            least: number;
+            /** Format: double */
+            most: number;
+            /** Format: double */
+            usual_least: number;
+            /** Format: double */
+            usual_most: number;
             sided: boolean;
             source: string;
         };
-        /** @description How far a joint goes before two things meet; an id of 0 is the body itself. */
-        Meeting: {
-            joint: string;
-            side: string;
-            stays_id: number;
-            goes_id: number;
-            stays: string;
-            goes: string;
+        /** @description A measurement that would make the answer surer. */
+        MeasurementGain: {
+            key: string;
+            name: string;
+            tool: string;
             /** Format: double */
-            reaches_deg: number;
+            from_probability: number;
             /** Format: double */
-            needs_deg: number;
-            /** Format: double */
-            usual_deg: number;
-            meets: boolean;
-            /** Format: double */
-            gap_mm: number;
-            verdict: components["schemas"]["VerdictEnum"];
-            text: string;
+            to_probability: number;
+            guessed: boolean;
+            reason: components["schemas"]["Said"];
         };
-        /** @description Both from the side the joint is seen best from: SVG paths in mm. */
-        MeetingDrawing: {
-            stays: string;
-            rests: string;
-            reached: string;
-            pivot: number[];
-            box: number[];
-        };
-        Moved: {
-            waits: string;
-            meetings: components["schemas"]["DrawnMeeting"][];
-            /** @description Pieces not judged yet, or worn by somebody else. */
+        /** @description A build's joints with its pieces on. ``waits`` says why there is nothing; ``state`` whether it is known, and ``job`` what is at it. */
+        Motion: {
+            state: string;
+            waits: components["schemas"]["Said"];
+            job: components["schemas"]["JobRecord"] | null;
+            contacts: components["schemas"]["DrawnContact"][];
             left_out: string[];
+        };
+        /** @description A piece that the last measuring changed, and each figure before and after. */
+        Moved: {
+            piece: number;
+            build: number;
+            name: string;
+            hours: number[];
+            filament_g: number[];
+            parts: number[];
+        };
+        /** @description A caution or a hint. Nothing is judged by it. */
+        Note: {
+            code: string;
+            text: components["schemas"]["Said"];
         };
         /** @enum {unknown} */
         NullEnum: null;
-        OnPrinter: {
+        /** @description The curve with so much more padding all round (mm, negative for less). */
+        PaddingCurve: {
             /** Format: double */
-            hours: number;
-            /** Format: double */
-            filament_g: number;
-            /** Format: double */
-            support_g: number;
-            layers: number;
-            hours_by: {
-                [key: string]: number;
-            };
+            more_mm: number;
+            points: components["schemas"]["CurvePoint"][];
         };
-        Part: {
+        /** @description A part as it is told: ``id`` stays while the cuts that bound it stay. */
+        PartRecord: {
+            id: string;
             name: string;
             size_mm: number[];
             centre_mm: number[];
@@ -1328,6 +1491,7 @@ export interface components {
             volume_mm3: number;
             fits: string[];
         };
+        /** @description A build as it is changed. */
         PatchedBuildRequest: {
             name?: string;
             /** Format: date */
@@ -1336,43 +1500,68 @@ export interface components {
             note?: string;
             archived?: boolean;
         };
-        /** @description The decisions about a piece; a change names the version it was made against. */
+        /** @description Decisions to change, and the version of the piece they were made against. */
         PatchedChangeRequest: {
-            name?: string;
-            note?: string;
-            site?: components["schemas"]["SiteEnum"];
-            side?: components["schemas"]["SideEnum"] | components["schemas"]["BlankEnum"];
-            unit?: components["schemas"]["UnitEnum"] | components["schemas"]["BlankEnum"];
+            /** Worn on */
+            site?: string;
+            side?: string;
+            /** Unit of the file */
+            unit?: string;
+            /** Quarter turns about x */
             turn_x?: number;
+            /** Quarter turns about y */
             turn_y?: number;
+            /** Quarter turns about z */
             turn_z?: number;
             mirrored?: boolean;
-            /** Format: double */
-            pad_mm?: number;
-            /** Format: double */
+            /**
+             * Made for a height of
+             * Format: double
+             */
             made_for_mm?: number;
-            /** Format: double */
+            /**
+             * Or longest side
+             * Format: double
+             */
             wanted_length_mm?: number | null;
             scale?: number[] | null;
-            way_in?: components["schemas"]["WayInKindEnum"] | components["schemas"]["BlankEnum"];
-            layers?: components["schemas"]["LayerRequest"][];
+            /** Goes on */
+            way_in?: string;
+            /** Between body and piece */
+            layers?: components["schemas"]["LayerRequest"][] | null;
+            /** What goes inside */
             bays?: components["schemas"]["BayRequest"][];
+            /** Moved */
             shift_mm?: number[];
+            /** Turned */
             turn_deg?: number[];
-            /** Format: double */
+            /**
+             * Skin gives
+             * Format: double
+             */
             give_mm?: number;
+            /** Printers to cut for */
             printer_ids?: number[];
-            cuts?: components["schemas"]["CutPlaneRequest"][] | null;
+            /** Planes */
+            cuts?: components["schemas"]["CutRequest"][] | null;
+            /** Pins */
             pin_diameters_mm?: number[] | null;
-            /** Format: double */
+            /**
+             * Clearance per side
+             * Format: double
+             */
             pin_clearance_mm?: number | null;
-            /** Format: double */
+            /**
+             * Layer height
+             * Format: double
+             */
             layer_mm?: number;
-            /** Format: int64 */
             walls?: number;
             /** Format: double */
             infill?: number;
             material?: string;
+            name?: string;
+            note?: string;
             wearer?: number | null;
             version?: number;
         };
@@ -1393,10 +1582,11 @@ export interface components {
             acceleration_mm_s2?: number;
             active?: boolean;
         };
+        /** @description How a scan is to be read, and what it is used for. */
         PatchedScanChangeRequest: {
             /** Format: double */
             hair_mm?: number;
-            unit?: components["schemas"]["UnitEnum"];
+            unit?: components["schemas"]["FileUnitEnum"];
             points?: number[][];
             /** @description The three points as touched on the stood-up scan (mm), instead of in the file's coordinates. */
             shown?: number[][];
@@ -1434,6 +1624,7 @@ export interface components {
             /** Format: double */
             price_per_kg?: number;
         };
+        /** @description A wearer as they are changed. */
         PatchedWearerRequest: {
             name?: string;
             sex?: (components["schemas"]["SexEnum"] | components["schemas"]["BlankEnum"] | components["schemas"]["NullEnum"]) | null;
@@ -1446,16 +1637,26 @@ export interface components {
             /** @description Who took what is changed. */
             by?: string;
         };
-        Pin: {
-            kind: string;
+        /** @description What was wrong with the surface as it came. */
+        PiecesData: {
+            faults: components["schemas"]["Faults"];
+        };
+        /** @description What is known of a file once it is a solid, in millimetres. */
+        PiecesResult: {
+            unit: string;
+            unit_reason: components["schemas"]["Said"];
+            unit_sure: boolean;
+            size_mm: number[];
+            triangles: number;
             /** Format: double */
-            diameter_mm: number;
+            volume_mm3: number;
+            watertight: boolean;
+            overlaps: boolean;
+            bodies: number;
+            mended: string[];
+            sentences: components["schemas"]["Said"][];
             /** Format: double */
-            depth_mm: number;
-            /** Format: double */
-            clearance_mm: number;
-            position_mm: number[];
-            axis: number[];
+            thinnest_wall_mm: number | null;
         };
         /**
          * @description * `crown` - crown
@@ -1468,25 +1669,21 @@ export interface components {
          * @enum {string}
          */
         PlaceEnum: "crown" | "nape" | "brow" | "left" | "right" | "front" | "back";
-        Print: {
-            parts: number;
-            /** Format: double */
-            hours: number;
-            /** Format: double */
-            filament_g: number;
-            /** Format: double */
-            filament_m: number;
-            /** Format: double */
-            cost: number;
-            unprintable: string[];
-        };
+        /** @description Every part, and other layer heights. */
         PrintData: {
             parts: components["schemas"]["PrintPart"][];
             sweep: components["schemas"]["Sweep"][];
         };
+        /** @description A part as it lies, with its files, what it takes on each printer, and its pictures (SVG paths, mm). */
         PrintPart: {
+            id: string;
             name: string;
+            file_3mf: string;
+            file_stl: string;
             size_mm: number[];
+            /** Format: double */
+            volume_mm3: number;
+            triangles: number;
             printer: string | null;
             /** Format: double */
             filament_g: number | null;
@@ -1496,11 +1693,31 @@ export interface components {
             hours: number | null;
             /** Format: double */
             support_g: number | null;
+            transform: number[][];
             on: {
-                [key: string]: components["schemas"]["OnPrinter"];
+                [key: string]: components["schemas"]["Estimate"];
             };
             picture: string;
             footprint: string;
+        };
+        /** @description What all parts take, each on its quickest printer. */
+        PrintResult: {
+            parts: number;
+            /** Format: double */
+            hours: number;
+            /** Format: double */
+            filament_g: number;
+            /** Format: double */
+            filament_m: number;
+            unprintable: string[];
+            tasks: components["schemas"]["PrintTask"][];
+        };
+        /** @description A print for the calendar: the hours of a part on each printer that can take it. */
+        PrintTask: {
+            name: string;
+            hours: {
+                [key: string]: number;
+            };
         };
         Printer: {
             readonly id: number;
@@ -1512,14 +1729,14 @@ export interface components {
             /** Format: double */
             z_mm: number;
             /** Format: double */
-            margin_mm?: number;
+            margin_mm: number;
             readonly usable_mm: number[];
-            bed_moves?: boolean;
+            bed_moves: boolean;
             /** Format: double */
-            speed_mm_s?: number;
+            speed_mm_s: number;
             /** Format: double */
-            acceleration_mm_s2?: number;
-            active?: boolean;
+            acceleration_mm_s2: number;
+            active: boolean;
         };
         PrinterRequest: {
             name: string;
@@ -1538,71 +1755,46 @@ export interface components {
             acceleration_mm_s2?: number;
             active?: boolean;
         };
+        /** @description One or more numbers of one unit as they stand in a sentence: “3.2 mm”, “20 × 30 mm”, “600 to 640 mm”. */
+        Quantity: {
+            values: number[];
+            unit: components["schemas"]["QuantityUnitEnum"];
+            digits: number;
+            between: string;
+        };
+        /**
+         * @description * `mm` - mm
+         *     * `mm2` - mm2
+         *     * `mm3` - mm3
+         *     * `share` - share
+         *     * `g` - g
+         *     * `h` - h
+         *     * `count` - count
+         *     * `deg` - deg
+         * @enum {string}
+         */
+        QuantityUnitEnum: "mm" | "mm2" | "mm3" | "share" | "g" | "h" | "count" | "deg";
+        /** @description One reading of one measurement. */
         Reading: {
             readonly id: number;
             key: string;
             readonly name: string;
             /** Format: double */
             value_mm: number;
-            way?: components["schemas"]["WayEnum"] | components["schemas"]["BlankEnum"];
-            by?: string;
-            state?: components["schemas"]["ReadingStateEnum"];
+            way: components["schemas"]["WayEnum"] | components["schemas"]["BlankEnum"];
+            by: string;
+            state: components["schemas"]["StateEnum"];
             /** Format: date-time */
             readonly taken: string;
         };
-        /**
-         * @description * `holds` - Holds
-         *     * `past` - Past
-         *     * `waits` - Waits
-         *     * `refused` - Refused
-         * @enum {string}
-         */
-        ReadingStateEnum: "holds" | "past" | "waits" | "refused";
-        /** @description The decisions about a piece; a change names the version it was made against. */
-        Recipe: {
-            name: string;
-            note?: string;
-            site?: components["schemas"]["SiteEnum"];
-            side?: components["schemas"]["SideEnum"] | components["schemas"]["BlankEnum"];
-            unit?: components["schemas"]["UnitEnum"] | components["schemas"]["BlankEnum"];
-            turn_x?: number;
-            turn_y?: number;
-            turn_z?: number;
-            mirrored?: boolean;
-            /** Format: double */
-            pad_mm?: number;
-            /** Format: double */
-            made_for_mm?: number;
-            /** Format: double */
-            wanted_length_mm?: number | null;
-            scale?: number[] | null;
-            way_in?: components["schemas"]["WayInKindEnum"] | components["schemas"]["BlankEnum"];
-            layers?: components["schemas"]["Layer"][];
-            bays?: components["schemas"]["Bay"][];
-            shift_mm?: number[];
-            turn_deg?: number[];
-            /** Format: double */
-            give_mm?: number;
-            printer_ids?: number[];
-            cuts?: components["schemas"]["CutPlane"][] | null;
-            pin_diameters_mm?: number[] | null;
-            /** Format: double */
-            pin_clearance_mm?: number | null;
-            /** Format: double */
-            layer_mm?: number;
-            /** Format: int64 */
-            walls?: number;
-            /** Format: double */
-            infill?: number;
-            material?: string;
-            wearer?: number | null;
-        };
+        /** @description Something that would mend it. ``change`` holds the decisions that would do it; empty where hands must. */
         Remedy: {
-            label: string;
+            label: components["schemas"]["Said"];
             change: {
                 [key: string]: unknown;
             };
         };
+        /** @description The tight place: where in the piece, what of the body, and both sizes. */
         Ring: {
             /** Format: double */
             at_mm: number;
@@ -1616,7 +1808,8 @@ export interface components {
             /** Format: double */
             tilt_deg: number;
         };
-        Room: {
+        /** @description The room in figures (mm); None where it is not known. */
+        RoomRecord: {
             /** Format: double */
             least_mm: number | null;
             where: string;
@@ -1630,6 +1823,7 @@ export interface components {
             /** Format: double */
             open: number;
         };
+        /** @description A piece as a row of the Wall. */
         Row: {
             id: number;
             name: string;
@@ -1641,32 +1835,25 @@ export interface components {
             wearer: components["schemas"]["WornBy"] | null;
             silhouette: string;
             bounds_mm: number[][] | null;
-            job: components["schemas"]["Job"] | null;
-            stations: components["schemas"]["Stations"];
-            intake: components["schemas"]["Intake"] | null;
-            fit: components["schemas"]["Fit"] | null;
-            cut: components["schemas"]["Cut"] | null;
-            join: components["schemas"]["Join"] | null;
-            print: components["schemas"]["Print"] | null;
+            job: components["schemas"]["JobRecord"] | null;
+            stations: {
+                [key: string]: components["schemas"]["Cell"];
+            };
             totals: components["schemas"]["Totals"] | null;
             before: components["schemas"]["Totals"] | null;
             because: string;
         };
+        /** @description A sentence with places ``{0}``, ``{1}`` … for its quantities. ``str`` gives it in millimetres. */
+        Said: {
+            words: string;
+            values: components["schemas"]["Quantity"][];
+        };
+        /** @description One scale for all worn pieces. */
         ScaleAllRequest: {
             /** Format: double */
             factor: number;
         };
-        Scan: {
-            readonly id: number;
-            kind: components["schemas"]["ScanKindEnum"];
-            unit?: string;
-            /** Format: double */
-            hair_mm?: number;
-            used?: boolean;
-            /** Format: date-time */
-            readonly created: string;
-            told: components["schemas"]["ScanTold"];
-        };
+        /** @description A scan to read. */
         ScanAskRequest: {
             /** Format: binary */
             file?: string;
@@ -1677,7 +1864,7 @@ export interface components {
             simulated: boolean;
             /** @default head */
             kind: components["schemas"]["ScanKindEnum"];
-            unit?: components["schemas"]["UnitEnum"] | components["schemas"]["BlankEnum"];
+            unit?: components["schemas"]["FileUnitEnum"] | components["schemas"]["BlankEnum"];
             /**
              * Format: double
              * @default 0
@@ -1690,55 +1877,45 @@ export interface components {
          * @enum {string}
          */
         ScanKindEnum: "head" | "body";
-        ScanTold: {
+        /** @description A scan: how it is read, what was found on it (nothing until it was read), and the work on it. */
+        ScanRecord: {
+            id: number;
+            kind: string;
             unit: string;
-            done: string[];
             /** Format: double */
-            off_mm: number;
-            values: {
-                [key: string]: components["schemas"]["ScanValue"];
-            };
-            outlines: {
-                [key: string]: string;
-            };
-            tapes: {
-                [key: string]: components["schemas"]["Figure"];
-            };
-            boxes: {
-                [key: string]: number[];
-            };
-            points_wanted: string[];
+            hair_mm: number;
+            used: boolean;
+            created: string;
+            found: components["schemas"]["Found"] | null;
+            reading: string;
+            job: components["schemas"]["JobRecord"] | null;
         };
-        ScanValue: {
-            /** Format: double */
-            value: number;
-            /** Format: double */
-            sd: number;
-        };
-        Seam: {
+        /** @description A seam: its parts, its cut, what holds it, and its face drawn flat (SVG path and box, mm). */
+        SeamRecord: {
+            id: string;
             parts: string[];
             cut: string;
             /** Format: double */
             area_mm2: number;
-            advice: string;
-            joints: components["schemas"]["Pin"][];
+            advice: components["schemas"]["Said"];
+            joints: components["schemas"]["FastenerRecord"][];
             face: string;
             box: number[];
             spots: components["schemas"]["Spot"][];
         };
+        /** @description Both outlines at one height above the piece's lower edge (mm), about the body's middle there. */
         Section: {
             /** Format: double */
             at_mm: number;
             shell: number[][][];
             body: number[][];
         };
-        /** @description What the maker typed, by measurement key, in the shop's unit unless one is written. */
+        /** @description Measurements as typed. */
         SendRequest: {
             typed: {
                 [key: string]: string;
             };
-            /** @default mm */
-            units: components["schemas"]["TypedUnitsEnum"];
+            units?: components["schemas"]["LengthUnitsEnum"];
             by?: string;
         };
         /**
@@ -1747,15 +1924,17 @@ export interface components {
          * @enum {string}
          */
         SexEnum: "female" | "male";
+        /** @description Everything on a wearer's sheet. */
         Sheet: {
-            changed: components["schemas"]["Changed"][];
+            changed: components["schemas"]["Moved"][];
             rows: components["schemas"]["SheetRow"][];
             needed: number;
             needed_taken: number;
             doubts: {
-                [key: string]: string;
+                [key: string]: components["schemas"]["Said"];
             };
         };
+        /** @description One line of the sheet, with values by key where left and right are taken apart. */
         SheetRow: {
             key: string;
             name: string;
@@ -1779,23 +1958,23 @@ export interface components {
             guess: components["schemas"]["Guess"] | null;
         };
         Shop: {
-            bays?: components["schemas"]["UsualBay"][];
-            units?: components["schemas"]["ShopUnitsEnum"];
+            bays: components["schemas"]["UsualBay"][];
+            units: components["schemas"]["ShopUnitsEnum"];
             /** Format: double */
-            pad_mm?: number;
+            pad_mm: number;
             /** Format: double */
-            made_for_mm?: number;
+            made_for_mm: number;
             /** Format: double */
-            pin_clearance_mm?: number;
+            pin_clearance_mm: number;
             /** Format: double */
-            pin_wall_mm?: number;
+            pin_wall_mm: number;
             /** Format: double */
-            planning_factor?: number;
+            planning_factor: number;
             /** Format: double */
-            wake_from_h?: number;
+            wake_from_h: number;
             /** Format: double */
-            wake_to_h?: number;
-            currency?: string;
+            wake_to_h: number;
+            currency: string;
         };
         /**
          * @description * `mm` - millimetres
@@ -1804,12 +1983,12 @@ export interface components {
          */
         ShopUnitsEnum: "mm" | "in";
         /**
-         * @description * `` - None
-         *     * `left` - Left
-         *     * `right` - Right
+         * @description * `left` - left
+         *     * `right` - right
          * @enum {string}
          */
         SideEnum: "left" | "right";
+        /** @description What is seen through the opening, in degrees from straight ahead, and the share of a bare head's view that is left. */
         Sight: {
             /** Format: double */
             left_deg: number;
@@ -1833,7 +2012,7 @@ export interface components {
          *     * `chest` - chest
          *     * `back` - back
          *     * `shoulder` - shoulder
-         *     * `upper_arm` - upper arm
+         *     * `upper_arm` - upper_arm
          *     * `elbow` - elbow
          *     * `forearm` - forearm
          *     * `hand` - hand
@@ -1844,11 +2023,12 @@ export interface components {
          *     * `knee` - knee
          *     * `shin` - shin
          *     * `foot` - foot
-         *     * `hand_held` - hand held
+         *     * `hand_held` - hand_held
          *     * `other` - other
          * @enum {string}
          */
         SiteEnum: "head" | "neck" | "chest" | "back" | "shoulder" | "upper_arm" | "elbow" | "forearm" | "hand" | "finger" | "belt" | "hip" | "thigh" | "knee" | "shin" | "foot" | "hand_held" | "other";
+        /** @description A print on a printer. */
         Slot: {
             piece: number;
             part: string;
@@ -1860,11 +2040,11 @@ export interface components {
             readonly id: number;
             name: string;
             material: string;
-            colour?: string;
+            colour: string;
             /** Format: double */
-            net_g?: number;
+            net_g: number;
             /** Format: double */
-            used_g?: number;
+            used_g: number;
             /** Format: double */
             readonly left_g: number;
             /** Format: double */
@@ -1881,6 +2061,7 @@ export interface components {
             /** Format: double */
             price_per_kg: number;
         };
+        /** @description A round place in a seam's drawing (mm, y downward as SVG has it). */
         Spot: {
             /** Format: double */
             x: number;
@@ -1889,39 +2070,33 @@ export interface components {
             /** Format: double */
             radius_mm: number;
         };
-        Station: {
-            state: components["schemas"]["StationStateEnum"];
-            verdict: components["schemas"]["VerdictEnum"];
-            findings: components["schemas"]["Finding"][];
-        };
         /**
-         * @description * `fresh` - fresh
-         *     * `computing` - computing
-         *     * `stale` - stale
-         *     * `failed` - failed
+         * @description * `holds` - Holds
+         *     * `past` - Past
+         *     * `waits` - Waits
+         *     * `refused` - Refused
          * @enum {string}
          */
-        StationStateEnum: "fresh" | "computing" | "stale" | "failed";
-        Stations: {
-            measure: components["schemas"]["Station"];
-            intake: components["schemas"]["Station"];
-            fit: components["schemas"]["Station"];
-            cut: components["schemas"]["Station"];
-            join: components["schemas"]["Station"];
-            print: components["schemas"]["Station"];
+        StateEnum: "holds" | "past" | "waits" | "refused";
+        /** @description A column of the Wall. */
+        StationRecord: {
+            key: string;
+            title: string;
         };
+        /** @description All worn pieces of a build, and the first guess from the statures. */
         Suit: {
             /** Format: double */
             factor: number | null;
-            reason: string;
-            rows: components["schemas"]["SuitRow"][];
+            reason: components["schemas"]["Said"];
+            rows: components["schemas"]["SuitLine"][];
         };
-        SuitRow: {
+        /** @description A worn piece beside the others. */
+        SuitLine: {
             id: number;
             name: string;
             site: string;
             verdict: components["schemas"]["VerdictEnum"];
-            state: components["schemas"]["StationStateEnum"];
+            state: string;
             /** Format: double */
             wanted: number | null;
             /** Format: double */
@@ -1934,8 +2109,9 @@ export interface components {
             ratio: number | null;
             /** Format: double */
             wall_mm: number | null;
-            complaints: string[];
+            complaints: components["schemas"]["Said"][];
         };
+        /** @description What another layer height takes. */
         Sweep: {
             /** Format: double */
             layer_mm: number;
@@ -1948,25 +2124,25 @@ export interface components {
         TakeRequest: {
             key: string;
             typed: string;
-            /** @default mm */
-            units: components["schemas"]["TypedUnitsEnum"];
-            way?: components["schemas"]["WayEnum"] | components["schemas"]["BlankEnum"];
+            units?: components["schemas"]["LengthUnitsEnum"];
+            way?: string;
             by?: string;
-            /** @default false */
-            again: boolean;
+            again?: boolean;
         };
+        /** @description A piece was tried on. */
         TestFit: {
             readonly id: number;
             /** Format: date */
             day: string;
             felt: components["schemas"]["FeltEnum"];
-            where?: string;
-            action?: string;
+            where: string;
+            action: string;
             readonly photo: string;
             readonly predicted: {
                 [key: string]: unknown;
             };
         };
+        /** @description A piece was tried on. */
         TestFitRequest: {
             /** Format: date */
             day: string;
@@ -1976,6 +2152,7 @@ export interface components {
             /** Format: binary */
             picture?: string;
         };
+        /** @description What a piece takes as a whole. */
         Totals: {
             parts: number;
             /** Format: double */
@@ -1987,11 +2164,14 @@ export interface components {
             /** Format: double */
             cost: number;
             done_by: string | null;
-            because?: string;
+            because: string;
         };
-        /** @description Tables of the trade the fit page chooses from. */
+        /** @description What there is to choose from. */
         Trade: {
+            stations: components["schemas"]["StationRecord"][];
+            decisions: components["schemas"]["DecisionRecord"][];
             sites: string[];
+            units: string[];
             ways_in: string[];
             layers: {
                 [key: string]: number;
@@ -1999,29 +2179,20 @@ export interface components {
             wheres: string[];
             bays: components["schemas"]["UsualBay"][];
             places: string[];
+            layer_heights_mm: number[];
+            /** Format: double */
+            out_of_proportion: number;
+            /** Format: double */
+            least_down_deg: number;
         };
         /** @description What the maker typed, by measurement key, in the shop's unit unless one is written. */
         TypedRequest: {
             typed: {
                 [key: string]: string;
             };
-            /** @default mm */
-            units: components["schemas"]["TypedUnitsEnum"];
+            units?: components["schemas"]["LengthUnitsEnum"];
         };
-        /**
-         * @description * `mm` - mm
-         *     * `in` - in
-         * @enum {string}
-         */
-        TypedUnitsEnum: "mm" | "in";
-        /**
-         * @description * `mm` - mm
-         *     * `cm` - cm
-         *     * `in` - in
-         *     * `m` - m
-         * @enum {string}
-         */
-        UnitEnum: "mm" | "cm" | "in" | "m";
+        /** @description A model file, and what is known of it. */
         UploadRequest: {
             build: number;
             /** Format: binary */
@@ -2030,45 +2201,44 @@ export interface components {
             site?: components["schemas"]["SiteEnum"];
             side?: components["schemas"]["SideEnum"] | components["schemas"]["BlankEnum"];
         };
+        /** @description What is usual where a piece is worn. */
         Usual: {
             worn: boolean;
             way_in: string;
+            layers: components["schemas"]["Layer"][];
         };
         /** @description Something that usually goes inside: a box, or a cylinder as wide as its first size. */
         UsualBay: {
             name: string;
             size_mm: number[];
-            /** @default false */
             round: boolean;
         };
         /** @description Something that usually goes inside: a box, or a cylinder as wide as its first size. */
         UsualBayRequest: {
             name: string;
             size_mm: number[];
-            /** @default false */
-            round: boolean;
+            round?: boolean;
         };
         /**
-         * @description * `holds` - holds
-         *     * `tight` - tight
-         *     * `stops` - stops
-         *     * `waits` - waits
+         * @description * `holds` - HOLDS
+         *     * `waits` - WAITS
+         *     * `tight` - TIGHT
+         *     * `stops` - STOPS
          * @enum {string}
          */
-        VerdictEnum: "holds" | "tight" | "stops" | "waits";
-        /**
-         * @description * `front` - front
-         *     * `side` - side
-         *     * `head` - head
-         *     * `head_side` - head_side
-         *     * `hand` - hand
-         * @enum {string}
-         */
-        ViewEnum: "front" | "side" | "head" | "head_side" | "hand";
+        VerdictEnum: "holds" | "waits" | "tight" | "stops";
+        /** @description Everything the Wall shows, in one answer. */
         Wall: {
-            build: components["schemas"]["Build"];
+            build: components["schemas"]["BuildRecord"];
+            stations: components["schemas"]["StationRecord"][];
             rows: components["schemas"]["Row"][];
             calendar: components["schemas"]["Calendar"];
+        };
+        /** @description Something beside the verdict; ``caution`` where nothing is judged by it. */
+        Warned: {
+            code: string;
+            text: components["schemas"]["Said"];
+            caution: boolean;
         };
         /**
          * @description * `tape` - tape
@@ -2080,42 +2250,42 @@ export interface components {
          * @enum {string}
          */
         WayEnum: "tape" | "caliper" | "board" | "scan" | "customer" | "guess";
+        /** @description Whether it goes on and how narrowly. ``least_mm`` is each side; None where nothing has to pass. */
         WayIn: {
-            kind: components["schemas"]["WayInKindEnum"];
+            kind: string;
             passes: boolean;
             /** Format: double */
             least_mm: number | null;
             ring: components["schemas"]["Ring"] | null;
             /** Format: double */
             needs_scale: number | null;
-            reason: string;
+            reason: components["schemas"]["Said"];
             /** Format: double */
             opening_deg: number | null;
             hinge: string;
         };
-        /**
-         * @description * `over` - over
-         *     * `split` - split
-         *     * `plates` - plates
-         *     * `open` - open
-         * @enum {string}
-         */
-        WayInKindEnum: "over" | "split" | "plates" | "open";
+        /** @description A wearer as they are changed. */
         Wearer: {
             readonly id: number;
             name: string;
-            sex?: (components["schemas"]["SexEnum"] | components["schemas"]["BlankEnum"] | components["schemas"]["NullEnum"]) | null;
+            sex: (components["schemas"]["SexEnum"] | components["schemas"]["BlankEnum"] | components["schemas"]["NullEnum"]) | null;
             /** Format: double */
-            mass_kg?: number | null;
-            measurements?: {
+            mass_kg: number | null;
+            measurements: {
                 [key: string]: number;
             };
             readonly doubts: {
-                [key: string]: string;
+                [key: string]: components["schemas"]["Said"];
             };
             readonly waiting: number;
-            version?: number;
+            version: number;
         };
+        /** @description A wearer file. */
+        WearerFileRequest: {
+            /** Format: binary */
+            file: string;
+        };
+        /** @description A wearer as they are changed. */
         WearerRequest: {
             name: string;
             sex?: (components["schemas"]["SexEnum"] | components["schemas"]["BlankEnum"] | components["schemas"]["NullEnum"]) | null;
@@ -2128,6 +2298,7 @@ export interface components {
             /** @description Who took what is changed. */
             by?: string;
         };
+        /** @description What another scale or padding would bring, read off the curve. */
         WhatIf: {
             /** Format: double */
             scale: number;
@@ -2150,11 +2321,10 @@ export interface components {
          * @enum {string}
          */
         WhereEnum: "all" | "top" | "sides" | "front" | "back";
+        /** @description Who wears it. */
         WornBy: {
             id: number;
             name: string;
-            taken: number;
-            of: number;
         };
     };
     responses: never;
@@ -2280,7 +2450,7 @@ export interface operations {
             };
         };
     };
-    builds_moved_retrieve: {
+    builds_motion_retrieve: {
         parameters: {
             query?: never;
             header?: never;
@@ -2297,7 +2467,29 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Moved"];
+                    "application/json": components["schemas"]["Motion"];
+                };
+            };
+        };
+    };
+    builds_motion_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description A unique integer value identifying this build. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Motion"];
                 };
             };
         };
@@ -2439,7 +2631,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Job"];
+                    "application/json": components["schemas"]["JobRecord"];
                 };
             };
         };
@@ -2461,7 +2653,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Job"];
+                    "application/json": components["schemas"]["JobRecord"];
                 };
             };
         };
@@ -2679,7 +2871,6 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description A unique integer value identifying this piece. */
                 id: number;
             };
             cookie?: never;
@@ -3286,7 +3477,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Caliper"];
+                    "application/json": components["schemas"]["CaliperReading"];
                 };
             };
         };
@@ -3453,7 +3644,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Scan"][];
+                    "application/json": components["schemas"]["ScanRecord"][];
                 };
             };
         };
@@ -3479,8 +3670,30 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Scan"];
+                    "application/json": components["schemas"]["ScanRecord"];
                 };
+            };
+        };
+    };
+    wearers_scans_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description A unique integer value identifying this wearer. */
+                id: number;
+                scan: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };
@@ -3508,7 +3721,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Scan"];
+                    "application/json": components["schemas"]["ScanRecord"];
                 };
             };
         };
@@ -3625,7 +3838,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Figures"];
+                    "application/json": components["schemas"]["Drawings"];
                 };
             };
         };
@@ -3639,7 +3852,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "multipart/form-data": components["schemas"]["FileRequest"];
+                "multipart/form-data": components["schemas"]["WearerFileRequest"];
             };
         };
         responses: {
@@ -3667,7 +3880,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["MeasurementRow"][];
+                    "application/json": components["schemas"]["Measurement"][];
                 };
             };
         };

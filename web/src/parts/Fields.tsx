@@ -15,14 +15,20 @@ interface Props {
   disabled?: boolean;
   helper?: string;
   width?: number | string;
+  /** Bounds, in what is shown. */
+  least?: number | null;
+  most?: number | null;
 }
 
-export function NumberField({ label, value, onCommit, suffix, optional = false, disabled, helper, width = 150 }: Props) {
+export function NumberField({ label, value, onCommit, suffix, optional = false, disabled, helper, width = 150, least, most }: Props) {
   const shown = value === null ? "" : String(value);
   const [draft, setDraft] = useState<string | null>(null);
   const text = draft ?? shown;
   const parsed = Number(text.replace(",", "."));
-  const bad = text.trim() === "" ? !optional : !Number.isFinite(parsed);
+  const empty = text.trim() === "";
+  const wrong = empty ? !optional : !Number.isFinite(parsed);
+  const beyond = !empty && draft !== null && ((least != null && parsed < least) || (most != null && parsed > most));
+  const bad = wrong || beyond;
   const commit = () => {
     if (draft === null || bad) return;
     if (draft !== shown) onCommit(draft.trim() === "" ? null : parsed);
@@ -33,7 +39,7 @@ export function NumberField({ label, value, onCommit, suffix, optional = false, 
       label={suffix ? `${label} (${suffix})` : label}
       value={text}
       error={bad}
-      helperText={bad ? "A number is needed here." : helper}
+      helperText={wrong ? "A number is needed here." : beyond ? `${least ?? "…"} to ${most ?? "…"} is possible.` : helper}
       disabled={disabled}
       onChange={(e) => setDraft(e.target.value)}
       onBlur={commit}
@@ -48,13 +54,16 @@ export function NumberField({ label, value, onCommit, suffix, optional = false, 
 }
 
 /** A length: shown in the maker's unit, handed over in millimetres. */
-export function LengthField({ value, onCommit, ...rest }: Omit<Props, "suffix">) {
+export function LengthField({ value, onCommit, least, most, ...rest }: Omit<Props, "suffix">) {
   const units = useUnits();
+  const shown = (mm: number | null | undefined) => (mm == null ? null : Number(units.field(mm)));
   return (
     <NumberField
       {...rest}
       suffix={units.unit}
-      value={value === null ? null : Number(units.field(value))}
+      least={shown(least)}
+      most={shown(most)}
+      value={shown(value)}
       onCommit={(v) => onCommit(v === null ? null : units.fromField(v))}
     />
   );

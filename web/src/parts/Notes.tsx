@@ -7,14 +7,14 @@ import Stack from "@mui/material/Stack";
 import Typography from "@mui/material/Typography";
 import { useTheme } from "@mui/material/styles";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { api, need, type Change, type Detail, type Finding, type Row, type Schemas } from "../api/client";
+import { api, need, type Change, type Detail, type Finding, type Note, type Row, type Schemas } from "../api/client";
 import { Mark } from "./Mark";
 import { useUnits } from "./units";
 
-export function Findings({ findings, onTry }: { findings: Finding[]; onTry?: (change: Change) => void }) {
+export function Findings({ findings, notes, onTry }: { findings: Finding[]; notes: Note[]; onTry?: (change: Change) => void }) {
   const { inks } = useTheme().palette;
   const units = useUnits();
-  if (!findings.length) {
+  if (!findings.length && !notes.length) {
     return (
       <Stack direction="row" spacing={1} sx={{ alignItems: "center" }}>
         <Mark verdict="holds" word />
@@ -27,15 +27,22 @@ export function Findings({ findings, onTry }: { findings: Finding[]; onTry?: (ch
       {findings.map((f, i) => (
         <Box key={i} component="li" sx={{ borderLeft: `4px solid ${inks[f.verdict]}`, pl: 1.5, py: 0.25 }}>
           <Mark verdict={f.verdict} word />
-          <Typography sx={{ mt: 0.25 }}>{units.prose(f.text)}</Typography>
+          <Typography sx={{ mt: 0.25 }}>{units.say(f.text)}</Typography>
           <Stack direction="row" spacing={1} sx={{ mt: f.remedies.length ? 0.75 : 0, flexWrap: "wrap" }}>
             {onTry &&
               f.remedies.map((r) => (
-                <Button key={r.label} variant="outlined" size="small" onClick={() => onTry(r.change as Change)}>
-                  {units.prose(r.label)}
+                <Button key={r.label.words} variant="outlined" size="small" onClick={() => onTry(r.change as Change)}>
+                  {units.say(r.label)}
                 </Button>
               ))}
           </Stack>
+        </Box>
+      ))}
+      {notes.map((n) => (
+        <Box key={n.code} component="li" sx={{ borderLeft: `4px dotted ${inks.faint}`, pl: 1.5, py: 0.25 }}>
+          <Typography variant="body2" color="text.secondary">
+            {units.say(n.text)}
+          </Typography>
         </Box>
       ))}
     </Stack>
@@ -108,7 +115,7 @@ export function Consequence({ piece, shop, stale }: { piece: Detail; shop?: Sche
     ["on the printers", (t) => units.hours(t.hours)],
     ["filament", (t) => units.grams(t.filament_g)],
     ["parts", (t) => units.plain(t.parts, 0)],
-    ["cost", (t) => units.money(t.cost, shop?.currency ?? "€")],
+    ["cost", (t) => units.money(t.cost, shop?.currency ?? "")],
     ["all printed by", (t) => (t.done_by ? units.date(t.done_by) : "open")],
   ];
   return (

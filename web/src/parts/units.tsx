@@ -1,5 +1,6 @@
 /** The one place where numbers become text. */
 import { createContext, useContext } from "react";
+import type { Said, Schemas } from "../api/client";
 
 export type UnitSystem = "mm" | "in";
 export const UnitsContext = createContext<UnitSystem>("mm");
@@ -9,23 +10,40 @@ const number = (value: number, digits: number) =>
 
 const day = (date: Date) => date.toLocaleDateString("en-GB", { weekday: "short", day: "numeric", month: "short" });
 
+type Quantity = Schemas["Quantity"];
+
+const by = (factor: number, word: string, inches?: [number, number, string]) => ({
+  number: (v: number, digits: number, inch: boolean) =>
+    inch && inches ? number(v * inches[0], digits + inches[1]) : number(v * factor, digits),
+  word: (inch: boolean) => (inch && inches ? inches[2] : word),
+});
+
+/** How each kind of quantity stands in a sentence. */
+const IN_SENTENCE: Record<Quantity["unit"], ReturnType<typeof by>> = {
+  mm: by(1, " mm", [1 / 25.4, 2, " in"]),
+  mm2: by(1, " mm²", [1 / 645.16, 2, " in²"]),
+  mm3: by(1e-3, " cm³", [1 / 16387.064, 1, " in³"]),
+  share: by(100, " %"),
+  g: by(1, " g"),
+  h: by(1, " h"),
+  count: by(1, ""),
+  deg: by(1, "°"),
+};
+
 export function formats(system: UnitSystem) {
   const inch = system === "in";
   const unit = inch ? "in" : "mm";
   const plainLength = (mm: number, digits = 0) => number(inch ? mm / 25.4 : mm, inch ? digits + 2 : digits);
+  const quantity = (q: Quantity) =>
+    `${q.values.map((v) => IN_SENTENCE[q.unit].number(v, q.digits, inch)).join(q.between)}${IN_SENTENCE[q.unit].word(inch)}`;
   return {
     unit,
+    quantity,
+    /** A sentence of the site's, its lengths in the maker's unit. */
+    say: (said: Said) => said.words.replace(/\{(\d+)\}/g, (_, i: string) => quantity(said.values[Number(i)])),
     plainLength,
     length: (mm: number, digits = 0) => `${plainLength(mm, digits)} ${unit}`,
     size: (mm: readonly number[]) => `${mm.map((v) => plainLength(v)).join(" × ")} ${unit}`,
-    /** A sentence of the site's, its lengths in the maker's unit. Layer heights and pins are told in mm everywhere. */
-    prose: (text: string) =>
-      inch
-        ? text.replace(
-            /((?:\d+(?:\.\d+)?(?: × | to | and ))*\d+(?:\.\d+)?) mm\b(?![²³/])/g,
-            (_, run: string) => `${run.replace(/\d+(?:\.\d+)?/g, (mm) => plainLength(Number(mm), mm.includes(".") ? 1 : 0))} in`,
-          )
-        : text,
     /** The value of an input field: no grouping. */
     field: (mm: number) => String(Number((inch ? mm / 25.4 : mm).toFixed(inch ? 3 : 2))),
     fromField: (value: number) => (inch ? value * 25.4 : value),
@@ -44,6 +62,4 @@ export function formats(system: UnitSystem) {
   };
 }
 
-export function useUnits() {
-  return formats(useContext(UnitsContext));
-}
+export const useUnits = () => formats(useContext(UnitsContext));

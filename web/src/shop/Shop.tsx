@@ -65,25 +65,25 @@ function Printers() {
           <LengthField
             label="Margin"
             width={112}
-            value={p.margin_mm ?? 5}
+            value={p.margin_mm}
             onCommit={(v) => v !== null && change.mutate({ id: p.id, margin_mm: v })}
           />
           <NumberField
             label="Speed"
             suffix="mm/s"
             width={126}
-            value={p.speed_mm_s ?? 120}
+            value={p.speed_mm_s}
             onCommit={(v) => v !== null && change.mutate({ id: p.id, speed_mm_s: v })}
           />
           <NumberField
             label="Pull"
             suffix="mm/s²"
             width={126}
-            value={p.acceleration_mm_s2 ?? 3000}
+            value={p.acceleration_mm_s2}
             onCommit={(v) => v !== null && change.mutate({ id: p.id, acceleration_mm_s2: v })}
           />
           <FormControlLabel
-            control={<Checkbox checked={p.bed_moves ?? true} onChange={(_, on) => change.mutate({ id: p.id, bed_moves: on })} />}
+            control={<Checkbox checked={p.bed_moves} onChange={(_, on) => change.mutate({ id: p.id, bed_moves: on })} />}
             label="bed moves"
           />
           <Button color="error" size="small" onClick={() => remove.mutate(p.id)}>
@@ -147,14 +147,14 @@ function Spools() {
             label="New"
             suffix="g"
             width={110}
-            value={s.net_g ?? 1000}
+            value={s.net_g}
             onCommit={(v) => v !== null && change.mutate({ id: s.id, net_g: v })}
           />
           <NumberField
             label="Used"
             suffix="g"
             width={110}
-            value={s.used_g ?? 0}
+            value={s.used_g}
             onCommit={(v) => v !== null && change.mutate({ id: s.id, used_g: v })}
           />
           <NumberField
@@ -264,43 +264,38 @@ function Habits() {
         <TextField
           select
           label="Lengths in"
-          value={s.units ?? "mm"}
+          value={s.units}
           onChange={(e) => change.mutate({ units: e.target.value as "mm" | "in" })}
           sx={{ width: 150 }}
         >
           <MenuItem value="mm">millimetres</MenuItem>
           <MenuItem value="in">inches</MenuItem>
         </TextField>
-        <LengthField
-          label="Padding each side"
-          width={180}
-          value={s.pad_mm ?? 8}
-          onCommit={(v) => v !== null && change.mutate({ pad_mm: v })}
-        />
+        <LengthField label="Padding each side" width={180} value={s.pad_mm} onCommit={(v) => v !== null && change.mutate({ pad_mm: v })} />
         <LengthField
           label="Models made for"
           width={180}
-          value={s.made_for_mm ?? 1830}
+          value={s.made_for_mm}
           onCommit={(v) => v !== null && change.mutate({ made_for_mm: v })}
         />
         <NumberField
           label="Pin clearance per side"
           suffix="mm"
           width={220}
-          value={s.pin_clearance_mm ?? 0.15}
+          value={s.pin_clearance_mm}
           onCommit={(v) => v !== null && change.mutate({ pin_clearance_mm: v })}
         />
         <NumberField
           label="Wall round a pin"
           suffix="mm"
           width={190}
-          value={s.pin_wall_mm ?? 1.2}
+          value={s.pin_wall_mm}
           onCommit={(v) => v !== null && change.mutate({ pin_wall_mm: v })}
         />
         <NumberField
           label="Planning factor"
           width={150}
-          value={s.planning_factor ?? 2}
+          value={s.planning_factor}
           onCommit={(v) => v !== null && change.mutate({ planning_factor: v })}
           helper="hours times this"
         />
@@ -308,14 +303,14 @@ function Habits() {
           label="Awake from"
           suffix="h"
           width={140}
-          value={s.wake_from_h ?? 8}
+          value={s.wake_from_h}
           onCommit={(v) => v !== null && change.mutate({ wake_from_h: v })}
         />
         <NumberField
           label="to"
           suffix="h"
           width={110}
-          value={s.wake_to_h ?? 22}
+          value={s.wake_to_h}
           onCommit={(v) => v !== null && change.mutate({ wake_to_h: v })}
         />
         <TextField

@@ -18,8 +18,8 @@ export function Runway({ calendar, due }: { calendar: Schemas["Calendar"]; due: 
   const at = (t: number) => (WIDTH * (t - start)) / (end - start);
   const days = Math.round((end - start) / DAY_MS);
   const late = calendar.days_late;
-  const colour = late === null ? inks.waits : late > 0 ? inks.stops : late > -4 ? inks.tight : inks.holds;
-  const word = late === null ? "open" : late > 0 ? "stops" : late > -4 ? "tight" : "holds";
+  const word = calendar.verdict;
+  const colour = inks[word];
   const said = !done
     ? "Nothing is ready to print yet."
     : `All printed by ${units.moment(calendar.done_by!)}` +

@@ -14,26 +14,27 @@ import { Silhouette } from "../parts/Silhouette";
 import { useUnits } from "../parts/units";
 import { SERIF } from "../theme/theme";
 import { Drop } from "./Drop";
-import { fact, STATIONS } from "./facts";
 import { Runway } from "./Runway";
 
-const COLUMNS = "minmax(190px, 1.35fr) repeat(6, minmax(84px, 1fr))";
+type Columns = Schemas["StationRecord"][];
+
+const columns = (stations: Columns) => `minmax(190px, 1.35fr) repeat(${stations.length}, minmax(84px, 1fr))`;
 
 export function Wall() {
   const build = Number(useParams().build);
   const wall = useWall(build);
   if (wall.error) return <ErrorNote error={wall.error} />;
   if (!wall.data) return <Typography sx={{ p: 3 }}>Unrolling the chart …</Typography>;
-  const { rows, calendar } = wall.data;
+  const { rows, calendar, stations } = wall.data;
   return (
     <Box sx={{ pb: 3 }}>
       <Head build={wall.data.build} />
       <Runway calendar={calendar} due={wall.data.build.due} />
       {rows.length > 0 && (
         <Box role="table" aria-label="Pieces" sx={{ px: 2.5, pt: 1.5, overflowX: "auto" }}>
-          <HeadRow />
+          <HeadRow stations={stations} />
           {rows.map((row) => (
-            <PieceRow key={row.id} row={row} build={build} pair={rows.find((r) => r.id === row.mirror_of)} />
+            <PieceRow key={row.id} row={row} build={build} stations={stations} pair={rows.find((r) => r.id === row.mirror_of)} />
           ))}
         </Box>
       )}
@@ -83,11 +84,11 @@ function Head({ build }: { build: Schemas["Build"] }) {
   );
 }
 
-function HeadRow() {
+function HeadRow({ stations }: { stations: Columns }) {
   const { inks } = useTheme().palette;
   return (
-    <Box role="row" sx={{ display: "grid", gridTemplateColumns: COLUMNS, borderBottom: `2px solid ${inks.ink}` }}>
-      {["Piece", ...STATIONS.map((s) => s.title)].map((title, i) => (
+    <Box role="row" sx={{ display: "grid", gridTemplateColumns: columns(stations), borderBottom: `2px solid ${inks.ink}` }}>
+      {["Piece", ...stations.map((s) => s.title)].map((title, i) => (
         <Box key={title} role="columnheader" sx={{ px: 1.25, pb: 0.25, fontFamily: SERIF, fontStyle: "italic", fontSize: 14.5 }}>
           {i > 0 && <span aria-hidden>{i}. </span>}
           {title}
@@ -97,12 +98,12 @@ function HeadRow() {
   );
 }
 
-function PieceRow({ row, build, pair }: { row: Row; build: number; pair?: Row }) {
+function PieceRow({ row, build, stations, pair }: { row: Row; build: number; stations: Columns; pair?: Row }) {
   const { inks } = useTheme().palette;
   const units = useUnits();
   const computing = row.job?.state === "queued" || row.job?.state === "running";
   return (
-    <Box role="row" sx={{ display: "grid", gridTemplateColumns: COLUMNS, borderBottom: `1px solid ${inks.line}`, minHeight: 62 }}>
+    <Box role="row" sx={{ display: "grid", gridTemplateColumns: columns(stations), borderBottom: `1px solid ${inks.line}`, minHeight: 62 }}>
       <Box role="rowheader" sx={{ display: "flex", gap: 1.25, alignItems: "center", py: 0.5 }}>
         <Silhouette path={row.silhouette} width={52} height={54} label={`Outline of ${row.name}`} />
         <Box sx={{ minWidth: 0 }}>
@@ -112,16 +113,16 @@ function PieceRow({ row, build, pair }: { row: Row; build: number; pair?: Row })
           </Typography>
         </Box>
       </Box>
-      {STATIONS.map(({ key, title, slug }) => {
+      {stations.map(({ key, title }) => {
         const station = row.stations[key];
-        const [main, more] = fact(row, key, units);
+        const [main, more] = [units.say(station.main), units.say(station.under)];
         const stale = station.state !== "fresh";
         return (
           <Box
             key={key}
             role="cell"
             component={Link}
-            to={`/build/${build}/piece/${row.id}/${slug}`}
+            to={`/build/${build}/piece/${row.id}/${key}`}
             aria-label={`${row.name}, ${title}: ${station.verdict}, ${main} ${more}${stale ? `, ${station.state}` : ""}`}
             sx={{
               borderLeft: `1px solid ${inks.line}`,

@@ -8,10 +8,11 @@ from django.core.management.base import BaseCommand
 from django.utils import timezone
 
 from bastion_core.measure.table import ROWS
-from bastion_site.builds.chain import refresh
+from bastion_core.recipes import begin_all, write_all
 from bastion_site.builds.files import keep_source
 from bastion_site.builds.models import Build, MeshFile, Piece
-from bastion_site.shop.models import Printer, Shop, Spool
+from bastion_site.engine.refresh import refresh_many
+from bastion_site.shop.models import Printer, Shop, Spool, shop_today
 from bastion_site.wearers.models import Wearer
 from demo.models import write_models
 from demo.story import BUILD, PIECES, PRINTERS, SPOOLS, WEARERS, due
@@ -49,8 +50,8 @@ def load(detail: float = 1.0) -> Build | None:
             mesh=sources[piece.file],
             file_name=f"{piece.file}.stl",
             wearer=wearers.get(piece.wearer),
-            printer_ids=[printers[n].id for n in piece.printers],
-            **piece.recipe,
+            note=piece.note,
+            recipe=write_all(begin_all(shop_today(), **piece.recipe, printer_ids=[printers[n].id for n in piece.printers])),
         )
         if piece.mirror:
             name = piece.name.replace("left", "right")
@@ -59,12 +60,11 @@ def load(detail: float = 1.0) -> Build | None:
                 name=name,
                 mesh=made.mesh,
                 file_name=made.file_name,
-                mirrored=True,
                 mirror_of=made,
-                **(piece.recipe | {"side": "right"}),
+                note=piece.note,
+                recipe=write_all(begin_all(shop_today(), **(piece.recipe | {"side": "right", "mirrored": True}))),
             )
-    for made in build.pieces.select_related("build__wearer", "wearer", "mesh"):
-        refresh(made)
+    refresh_many(build.pieces.all())
     return build
 
 

@@ -9,11 +9,11 @@ import time
 
 from django.core.management.base import BaseCommand
 
-from bastion_site.builds.chain import catch_up
-from bastion_site.jobs.tasks import recover
+from bastion_site.engine.queue import recover
+from bastion_site.engine.refresh import catch_up
 
 _PR_SET_PDEATHSIG = 1
-QUEUES = ("intake", "plan")
+QUEUES = ("pieces", "plan")
 
 
 def _die_with_parent() -> None:

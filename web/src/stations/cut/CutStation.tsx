@@ -7,14 +7,14 @@ import Slider from "@mui/material/Slider";
 import Stack from "@mui/material/Stack";
 import Typography from "@mui/material/Typography";
 import { useTheme } from "@mui/material/styles";
-import { useMemo, useState, type ReactNode } from "react";
+import { useMemo, useState } from "react";
 import { usePrinters, type Cut } from "../../api/client";
 import { LengthField, NumberField } from "../../parts/Fields";
 import { Mark } from "../../parts/Mark";
 import { useUnits } from "../../parts/units";
 import { LazyStage } from "../../stage/LazyStage";
 import type { StagePlane } from "../../stage/PlaneHandle";
-import type { StationProps, StationView } from "../Station";
+import type { StationProps } from "../types";
 
 type Three = [number, number, number];
 const WAYS: { label: string; normal: Three }[] = [
@@ -23,7 +23,7 @@ const WAYS: { label: string; normal: Three }[] = [
   { label: "Front from back", normal: [0, 1, 0] },
 ];
 
-export function CutStation({ piece, change, children }: StationProps & { children: (view: StationView) => ReactNode }) {
+export default function CutStation({ piece, change, children }: StationProps) {
   const units = useUnits();
   const { inks } = useTheme().palette;
   const printers = usePrinters();
@@ -66,10 +66,10 @@ export function CutStation({ piece, change, children }: StationProps & { childre
     keep([...cuts, { id: `c${n}`, point: middle, normal, limits: [] }]);
   };
   const remove = (id: string) =>
-    keep(cuts.filter((c) => c.id !== id).map((c) => ({ ...c, limits: (c.limits ?? []).filter((limit) => limit[0] !== id) })));
+    keep(cuts.filter((c) => c.id !== id).map((c) => ({ ...c, limits: c.limits.filter((limit) => limit[0] !== id) })));
 
   const centres = useMemo(() => Object.fromEntries(data?.parts.map((p) => [p.name, p.centre_mm]) ?? []), [data]);
-  const chosenIds = piece.recipe.printer_ids ?? [];
+  const chosenIds = piece.recipe.printer_ids;
   const toggle = (id: number) => {
     const all = printers.data?.filter((p) => p.active).map((p) => p.id) ?? [];
     const current = chosenIds.length ? chosenIds : all;
@@ -228,7 +228,7 @@ function PlaneEntry({ cut, number, chosen, onChoose, onRemove, onKeep }: EntryPr
       <Stack direction="row" sx={{ alignItems: "center" }}>
         <Button size="small" onClick={onChoose} sx={{ flex: 1, justifyContent: "flex-start" }}>
           Plane {number}
-          {cut.limits?.length ? `, on one side of ${cut.limits.map((limit) => String(limit[0]).replace("c", "")).join(", ")}` : ""}
+          {cut.limits.length ? `, on one side of ${cut.limits.map((limit) => String(limit[0]).replace("c", "")).join(", ")}` : ""}
         </Button>
         <Button size="small" color="error" onClick={onRemove}>
           Delete

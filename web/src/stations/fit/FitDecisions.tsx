@@ -9,7 +9,8 @@ import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useTheme } from "@mui/material/styles";
 import { useState } from "react";
-import { useTrade, type Change, type Detail } from "../../api/client";
+import { layersOf, useDecision, useTrade, type Change, type Detail } from "../../api/client";
+import { DecisionField } from "../../parts/DecisionField";
 import { EMPTY_SELECT, LengthField, NumberField } from "../../parts/Fields";
 import { BaySize } from "../../parts/BaySize";
 import { Mark } from "../../parts/Mark";
@@ -36,9 +37,10 @@ export function FitDecisions({ piece, change, placing, onPlacing }: Props) {
   const r = piece.recipe;
   const fit = piece.fit;
   const [apart, setApart] = useState(!!r.scale && new Set(r.scale).size > 1);
-  const scale = fit?.scale ?? [1, 1, 1];
+  const limits = useDecision("scale");
+  const scale = fit?.scale;
   const setAxis = (axis: number, percent: number | null) => {
-    if (percent === null) return;
+    if (percent === null || !scale) return;
     change({ scale: apart ? scale.map((s, i) => (i === axis ? percent / 100 : s)) : [percent / 100, percent / 100, percent / 100] });
   };
   const percentOf = (s: number) => Number((100 * s).toFixed(2));
@@ -48,26 +50,25 @@ export function FitDecisions({ piece, change, placing, onPlacing }: Props) {
       {fit && (
         <Typography>
           Suggested: <b>{units.percent(fit.suggested)}</b>
-          {fit.verdict === "holds" ? ` (${units.prose(fit.reason).replace(/\.$/, "")})` : ""}.
+          {fit.verdict === "holds" ? ` (${units.say(fit.reason).replace(/\.$/, "")})` : ""}.
         </Typography>
       )}
-      <WearerPicker label="Worn by" value={r.wearer ?? null} empty="the build’s wearer" onChoose={(wearer) => change({ wearer })} />
+      <WearerPicker label="Worn by" value={piece.worn_by} empty="the build’s wearer" onChoose={(wearer) => change({ wearer })} />
       <Box>
         <Stack direction="row" spacing={1} sx={{ flexWrap: "wrap", alignItems: "center" }} useFlexGap>
-          {apart ? (
-            ["across", "front to back", "upright"].map((label, axis) => (
+          {scale &&
+            (apart ? ["across", "front to back", "upright"] : [limits?.label ?? ""]).map((label, axis) => (
               <NumberField
                 key={label}
                 label={label}
                 suffix="%"
-                width={116}
+                width={apart ? 116 : 150}
+                least={limits?.least && percentOf(limits.least)}
+                most={limits?.most && percentOf(limits.most)}
                 value={percentOf(scale[axis])}
                 onCommit={(v) => setAxis(axis, v)}
               />
-            ))
-          ) : (
-            <NumberField label="Scale" suffix="%" value={percentOf(scale[0])} onCommit={(v) => setAxis(0, v)} />
-          )}
+            ))}
           {r.scale && (
             <Button variant="outlined" onClick={() => (setApart(false), change({ scale: null }))}>
               Use the suggested
@@ -79,23 +80,10 @@ export function FitDecisions({ piece, change, placing, onPlacing }: Props) {
           label="Axes apart (girth apart from length for limbs; disliked for helmets)"
         />
       </Box>
-      {r.site === "head" ? (
-        <LengthField label="Padding each side" value={r.pad_mm ?? 8} onCommit={(v) => v !== null && change({ pad_mm: v })} width={190} />
-      ) : (
+      {r.site !== "head" && (
         <Stack direction="row" spacing={1.5}>
-          <LengthField
-            label="Made for a height of"
-            value={r.made_for_mm ?? 1830}
-            onCommit={(v) => v !== null && change({ made_for_mm: v })}
-            width={190}
-          />
-          <LengthField
-            label="Or longest side"
-            optional
-            value={r.wanted_length_mm ?? null}
-            onCommit={(v) => change({ wanted_length_mm: v })}
-            width={170}
-          />
+          <DecisionField of="made_for_mm" piece={piece} change={change} width={190} />
+          <DecisionField of="wanted_length_mm" piece={piece} change={change} width={170} />
         </Stack>
       )}
       {worn && (
@@ -105,7 +93,7 @@ export function FitDecisions({ piece, change, placing, onPlacing }: Props) {
               select
               slotProps={EMPTY_SELECT}
               label="Goes on"
-              value={r.way_in ?? ""}
+              value={r.way_in}
               onChange={(e) => change({ way_in: e.target.value as Change["way_in"] })}
               sx={{ flex: 1 }}
             >
@@ -116,7 +104,7 @@ export function FitDecisions({ piece, change, placing, onPlacing }: Props) {
                 </MenuItem>
               ))}
             </TextField>
-            <LengthField label="Skin gives" value={r.give_mm ?? 2} onCommit={(v) => v !== null && change({ give_mm: v })} width={120} />
+            <DecisionField of="give_mm" piece={piece} change={change} width={120} />
           </Stack>
           <Layers piece={piece} change={change} />
           <Bays piece={piece} change={change} placing={placing} onPlacing={onPlacing} />
@@ -133,7 +121,7 @@ export function FitDecisions({ piece, change, placing, onPlacing }: Props) {
 
 function Layers({ piece, change }: Pick<Props, "piece" | "change">) {
   const trade = useTrade();
-  const layers = piece.recipe.layers ?? [];
+  const layers = layersOf(piece);
   const set = (index: number, part: Partial<(typeof layers)[number]>) =>
     change({ layers: layers.map((l, i) => (i === index ? { ...l, ...part } : l)) });
   return (
@@ -148,7 +136,7 @@ function Layers({ piece, change }: Pick<Props, "piece" | "change">) {
           <TextField
             select
             label="where"
-            value={layer.where ?? "all"}
+            value={layer.where}
             onChange={(e) => set(i, { where: e.target.value as (typeof layers)[number]["where"] })}
             sx={{ width: 92 }}
           >
@@ -173,7 +161,8 @@ function Layers({ piece, change }: Pick<Props, "piece" | "change">) {
         label="Add a layer"
         value=""
         onChange={(e) =>
-          change({ layers: [...layers, { name: e.target.value, thickness_mm: trade.data?.layers[e.target.value] ?? 2, where: "all" }] })
+          trade.data &&
+          change({ layers: [...layers, { name: e.target.value, thickness_mm: trade.data.layers[e.target.value], where: "all" }] })
         }
         sx={{ mt: 0.75, minWidth: 170 }}
       >
@@ -191,7 +180,7 @@ function Bays({ piece, change, placing, onPlacing }: Props) {
   const trade = useTrade();
   const units = useUnits();
   const { inks } = useTheme().palette;
-  const bays = piece.recipe.bays ?? [];
+  const bays = piece.recipe.bays;
   const told = piece.fit_data?.answer?.bays ?? [];
   const set = (index: number, part: Partial<(typeof bays)[number]>) =>
     change({ bays: bays.map((b, i) => (i === index ? { ...b, ...part } : b)) });
@@ -216,7 +205,7 @@ function Bays({ piece, change, placing, onPlacing }: Props) {
           </Stack>
           {told[i] && (
             <Typography variant="body2" color="text.secondary">
-              {units.prose(told[i].text)}
+              {units.say(told[i].text)}
             </Typography>
           )}
           <Stack direction="row" spacing={1} sx={{ mt: 1 }}>
@@ -227,7 +216,7 @@ function Bays({ piece, change, placing, onPlacing }: Props) {
               select
               slotProps={EMPTY_SELECT}
               label={`Place of ${bay.name}`}
-              value={bay.at_mm ? "placed" : (bay.place ?? "")}
+              value={bay.at_mm ? "placed" : bay.place}
               onChange={(e) => set(i, { place: e.target.value as (typeof bays)[number]["place"], at_mm: null })}
               sx={{ flex: 1 }}
             >
@@ -266,8 +255,8 @@ function Bays({ piece, change, placing, onPlacing }: Props) {
 }
 
 function Seat({ piece, change }: Pick<Props, "piece" | "change">) {
-  const shift = piece.recipe.shift_mm ?? [0, 0, 0];
-  const turn = piece.recipe.turn_deg ?? [0, 0, 0];
+  const shift = piece.recipe.shift_mm;
+  const turn = piece.recipe.turn_deg;
   const moved = [...shift, ...turn].some((v) => v !== 0);
   return (
     <Box role="group" aria-label="Seat">

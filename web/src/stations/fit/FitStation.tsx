@@ -4,14 +4,12 @@ import Button from "@mui/material/Button";
 import Slider from "@mui/material/Slider";
 import Typography from "@mui/material/Typography";
 import { useTheme } from "@mui/material/styles";
-import { lazy, Suspense, useState, type ReactNode } from "react";
-import { useWearers } from "../../api/client";
+import { lazy, Suspense, useState } from "react";
 import { Views } from "../../parts/Views";
 import { useUnits } from "../../parts/units";
 import type { Handling, SeatMove } from "../../stage/FitScene";
-import type { StationProps, StationView } from "../Station";
+import type { StationProps } from "../types";
 import { FitDecisions } from "./FitDecisions";
-import { HeadDrawing } from "./HeadDrawing";
 import { ScaleView } from "./ScaleView";
 import { PieceMoving } from "./Moving";
 import { Sections } from "./Sections";
@@ -22,9 +20,8 @@ import { WayInDrawing } from "./WayInDrawing";
 const StandingStage = lazy(() => import("../pieces/StandingStage"));
 const FitScene = lazy(() => import("../../stage/FitScene"));
 
-export function FitStation({ piece, change, children }: StationProps & { children: (view: StationView) => ReactNode }) {
+export default function FitStation({ piece, change, children }: StationProps) {
   const units = useUnits();
-  const wearers = useWearers();
   const { inks } = useTheme().palette;
   const [view, setView] = useState("On the body");
   const [solid, setSolid] = useState(0.28);
@@ -32,27 +29,24 @@ export function FitStation({ piece, change, children }: StationProps & { childre
   const [placing, setPlacing] = useState<number | null>(null);
   const fit = piece.fit;
   const answer = piece.fit_data?.answer ?? null;
-  const head = piece.fit_data?.head ?? null;
-  const wearer = wearers.data?.find((w) => w.id === piece.wearer?.id);
-  const scale = fit?.scale ?? [1, 1, 1];
 
   const place = (point: [number, number, number]) => {
     if (placing === null || !answer) return;
     // The scene lies about the middle of the placed piece; the bay is kept in the piece's own scaled millimetres.
     const at = point.map((v, i) => v + answer.middle_mm[i] - answer.offset_mm[i]);
-    const bays = (piece.recipe.bays ?? []).map((b, i) => (i === placing ? { ...b, place: "" as const, at_mm: at } : b));
+    const bays = piece.recipe.bays.map((b, i) => (i === placing ? { ...b, place: "" as const, at_mm: at } : b));
     change({ bays });
     setPlacing(null);
   };
 
   const sit = (move: SeatMove) => {
-    const shift = piece.recipe.shift_mm ?? [0, 0, 0];
+    const shift = piece.recipe.shift_mm;
     change({ shift_mm: shift.map((v, i) => Math.round(2 * (v + move.shift_mm[i])) / 2), turn_deg: move.turn_deg });
     setHandling("look");
   };
   const views = answer
     ? ["On the body", "Sections", "Way in", "Moving", ...(answer.sight ? ["Sight"] : []), "Scale", "Try out"]
-    : [...(head ? ["From above"] : ["Piece"]), "Try out"];
+    : ["Piece", "Try out"];
   const shown = views.includes(view) ? view : views[0];
   const stage = (
     <>
@@ -70,7 +64,7 @@ export function FitStation({ piece, change, children }: StationProps & { childre
                 tightMm={answer.tight_mm}
                 onPlace={placing === null ? undefined : place}
                 handling={handling}
-                turned={piece.recipe.turn_deg ?? [0, 0, 0]}
+                turned={piece.recipe.turn_deg}
                 onSeat={sit}
               />
             </Suspense>
@@ -143,14 +137,6 @@ export function FitStation({ piece, change, children }: StationProps & { childre
         {shown === "Sight" && answer?.sight && <SightDrawing sight={answer.sight} />}
         {shown === "Scale" && answer && <ScaleView piece={piece} answer={answer} change={change} />}
         {shown === "Try out" && <TryOut piece={piece} />}
-        {shown === "From above" && head && (
-          <HeadDrawing
-            piece={piece}
-            head={head}
-            breadth={wearer?.measurements?.head_breadth_mm}
-            length={wearer?.measurements?.head_length_mm}
-          />
-        )}
         {shown === "Piece" && (
           <>
             <Suspense fallback={null}>
@@ -158,7 +144,7 @@ export function FitStation({ piece, change, children }: StationProps & { childre
             </Suspense>
             {fit && (
               <Typography sx={{ position: "absolute", left: 16, top: 12 }}>
-                {units.size(fit.size_mm)} at {units.percent(scale[0])}
+                {units.size(fit.size_mm)} at {units.percent(fit.scale[0])}
               </Typography>
             )}
           </>

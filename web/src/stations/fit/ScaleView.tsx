@@ -6,23 +6,25 @@ import Stack from "@mui/material/Stack";
 import Typography from "@mui/material/Typography";
 import { useQuery } from "@tanstack/react-query";
 import { lazy, Suspense, useDeferredValue, useState } from "react";
-import { api, need, type Change, type Detail, type Schemas } from "../../api/client";
+import { api, layersOf, need, type Change, type Detail, type Layer, type Schemas } from "../../api/client";
 import { useUnits } from "../../parts/units";
 
 const RoomChart = lazy(() => import("./RoomChart"));
 
 interface Props {
   piece: Detail;
-  answer: Schemas["Answer"];
+  answer: Schemas["AnswerRecord"];
   change: (change: Change) => void;
 }
 
 export function ScaleView({ piece, answer, change }: Props) {
   const units = useUnits();
-  const now = Math.max(...(piece.fit?.scale ?? [1]));
+  const now = Math.max(...answer.scale);
+  const layers = layersOf(piece);
+  const pads = layers.find((l) => l.name === "pad")?.thickness_mm ?? 0;
   const head = piece.recipe.site === "head";
   const [percent, setPercent] = useState(Number((100 * now).toFixed(1)));
-  const [pad, setPad] = useState(piece.recipe.pad_mm ?? 8);
+  const [pad, setPad] = useState(pads);
   const asked = useDeferredValue({ scale: percent / 100, pad_mm: pad });
   const what = useQuery({
     queryKey: ["what-if", piece.id, piece.version, asked],
@@ -78,11 +80,20 @@ export function ScaleView({ piece, answer, change }: Props) {
       <Button
         variant="contained"
         sx={{ mt: 1 }}
-        disabled={Math.abs(percent / 100 - now) < 5e-4 && pad === (piece.recipe.pad_mm ?? 8)}
-        onClick={() => change({ scale: [percent / 100, percent / 100, percent / 100], ...(head ? { pad_mm: pad } : {}) })}
+        disabled={Math.abs(percent / 100 - now) < 5e-4 && pad === pads}
+        onClick={() =>
+          change({ scale: [percent / 100, percent / 100, percent / 100], ...(pad === pads ? {} : { layers: padded(layers, pad) }) })
+        }
       >
         Take these
       </Button>
     </Box>
   );
+}
+
+/** The layers with so much padding; none of it where there is none. */
+function padded(layers: Layer[], pad: number): Layer[] {
+  const pads = layers.filter((l) => l.name === "pad");
+  if (pads.length === 0) return [{ name: "pad", thickness_mm: pad, where: "all" }, ...layers];
+  return layers.map((l) => (l.name === "pad" ? { ...l, thickness_mm: pad } : l));
 }

@@ -2,7 +2,7 @@
 import Box from "@mui/material/Box";
 import Typography from "@mui/material/Typography";
 import { useTheme } from "@mui/material/styles";
-import type { Schemas } from "../../api/client";
+import { useTrade, type Schemas } from "../../api/client";
 import { useUnits } from "../../parts/units";
 
 const STEP = 5;
@@ -10,6 +10,7 @@ const STEP = 5;
 export function SightDrawing({ sight }: { sight: Schemas["Sight"] }) {
   const { inks } = useTheme().palette;
   const units = useUnits();
+  const trade = useTrade();
   const [left, right] = sight.side_range_deg;
   const [down, up] = sight.up_range_deg;
   return (
@@ -53,8 +54,8 @@ export function SightDrawing({ sight }: { sight: Schemas["Sight"] }) {
         {units.percent(sight.share, 0)} of what a bare head sees ({sight.solid_angle_sr.toFixed(1)} sr).
       </Typography>
       <Typography variant="body2" color="text.secondary">
-        Full: seen with both eyes; pale: with one. A matter of comfort and of safety: below 25° down, steps go unseen. Walk with a handler,
-        and keep to the venue’s and local rules.
+        Full: seen with both eyes; pale: with one. A matter of comfort and of safety: below {trade.data?.least_down_deg}° down, steps go
+        unseen. Walk with a handler, and keep to the venue’s and local rules.
       </Typography>
     </Box>
   );

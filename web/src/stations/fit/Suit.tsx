@@ -7,7 +7,7 @@ import { useTheme } from "@mui/material/styles";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useParams } from "react-router";
-import { api, need, useChangeById, type Schemas } from "../../api/client";
+import { api, need, useChangeById, useTrade, type Schemas } from "../../api/client";
 import { NumberField } from "../../parts/Fields";
 import { Mark } from "../../parts/Mark";
 import { ErrorNote } from "../../parts/Notes";
@@ -23,6 +23,7 @@ export function Suit() {
   const { inks } = useTheme().palette;
   const units = useUnits();
   const client = useQueryClient();
+  const trade = useTrade();
   const [factor, setFactor] = useState<number | null>(null);
   const suit = useQuery({
     queryKey: ["suit", build],
@@ -47,7 +48,7 @@ export function Suit() {
       <Link to={`/build/${build}`}>back to the Wall</Link>
       <Typography sx={{ mt: 1 }}>
         {guess
-          ? `First guess from the statures: ${units.percent(guess)} (${units.prose(suit.data.reason)}).`
+          ? `First guess from the statures: ${units.percent(guess)} (${units.say(suit.data.reason)}).`
           : "No stature is taken, so there is no first guess."}{" "}
         {complaining
           ? `${units.count(complaining, "piece")} of ${suit.data.rows.length} ${complaining === 1 ? "complains" : "complain"}.`
@@ -82,14 +83,14 @@ export function Suit() {
         <Typography sx={{ mt: 2 }}>No piece of this build is worn yet. Say under Pieces where each goes.</Typography>
       )}
       <Typography variant="body2" color="text.secondary" sx={{ mt: 1.5 }}>
-        Neighbours more than 4 % apart look as if they came from two suits.
+        {trade.data && `Neighbours more than ${units.percent(trade.data.out_of_proportion, 0)} apart look as if they came from two suits.`}
       </Typography>
       <SuitMoving build={build} fresh={suit.data.rows.map((r) => `${r.id}${r.state}${r.chosen}${r.room_mm}`).join()} />
     </Box>
   );
 }
 
-function SuitLine({ row, build, onChanged }: { row: Schemas["SuitRow"]; build: number; onChanged: () => void }) {
+function SuitLine({ row, build, onChanged }: { row: Schemas["SuitLine"]; build: number; onChanged: () => void }) {
   const { inks } = useTheme().palette;
   const units = useUnits();
   const change = useChangeById(row.id, onChanged);
@@ -131,7 +132,7 @@ function SuitLine({ row, build, onChanged }: { row: Schemas["SuitRow"]; build: n
       <Box role="cell">{row.ratio === null ? "—" : units.percent(row.ratio)}</Box>
       <Box role="cell">{row.wall_mm === null ? "—" : units.length(row.wall_mm, 1)}</Box>
       <Box role="cell" sx={{ color: row.complaints.length ? inks.tight : inks.faint, fontSize: 13.5 }}>
-        {row.state !== "fresh" ? row.state : row.complaints.map(units.prose).join("; ") || "—"}
+        {row.state !== "fresh" ? row.state : row.complaints.map(units.say).join("; ") || "—"}
         <ErrorNote error={change.error} />
       </Box>
     </Box>

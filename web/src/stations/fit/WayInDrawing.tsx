@@ -16,7 +16,7 @@ export function WayInDrawing({ way }: { way: Schemas["WayIn"] }) {
       <Typography variant="h2" component="p">
         <Mark verdict={way.passes ? "holds" : "stops"} /> {way.passes ? "It can be put on" : "It cannot be put on"}
       </Typography>
-      <Typography>{units.prose(way.reason)}</Typography>
+      <Typography>{units.say(way.reason)}</Typography>
       {ring && (
         <>
           <Ring ring={ring} ink={ink} />

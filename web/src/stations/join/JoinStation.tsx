@@ -6,11 +6,10 @@ import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useTheme } from "@mui/material/styles";
-import type { ReactNode } from "react";
 import { useShop, type Schemas } from "../../api/client";
-import { LengthField } from "../../parts/Fields";
+import { DecisionField } from "../../parts/DecisionField";
 import { useUnits } from "../../parts/units";
-import type { StationProps, StationView } from "../Station";
+import type { StationProps } from "../types";
 
 const CHOICES: { label: string; value: string; sizes: number[] | null }[] = [
   { label: "thickest that fits: 4, 3 or 1.75 mm", value: "auto", sizes: null },
@@ -21,13 +20,13 @@ const CHOICES: { label: string; value: string; sizes: number[] | null }[] = [
   { label: "6 mm dowel", value: "6", sizes: [6] },
 ];
 
-export function JoinStation({ piece, change, children }: StationProps & { children: (view: StationView) => ReactNode }) {
+export default function JoinStation({ piece, change, children }: StationProps) {
   const units = useUnits();
   const shop = useShop();
   const { inks } = useTheme().palette;
   const seams = piece.join_data?.seams ?? [];
   const sizes = piece.recipe.pin_diameters_mm;
-  const current = CHOICES.find((c) => JSON.stringify(c.sizes) === JSON.stringify(sizes ?? null))?.value ?? "auto";
+  const current = CHOICES.find((c) => JSON.stringify(c.sizes) === JSON.stringify(sizes))?.value ?? "auto";
   const stage = (
     <Box
       sx={{
@@ -39,8 +38,8 @@ export function JoinStation({ piece, change, children }: StationProps & { childr
         alignContent: "start",
       }}
     >
-      {seams.map((s, i) => (
-        <SeamDrawing key={i} seam={s} />
+      {seams.map((s) => (
+        <SeamDrawing key={s.id} seam={s} />
       ))}
       {!seams.length && (
         <Typography color="text.secondary" sx={{ p: 2 }}>
@@ -64,13 +63,8 @@ export function JoinStation({ piece, change, children }: StationProps & { childr
         ))}
       </TextField>
       <Stack direction="row" spacing={1} sx={{ alignItems: "center" }}>
-        <LengthField
-          label="Clearance per side"
-          width={190}
-          value={piece.recipe.pin_clearance_mm ?? shop.data?.pin_clearance_mm ?? 0.15}
-          onCommit={(v) => v !== null && change({ pin_clearance_mm: v })}
-        />
-        {piece.recipe.pin_clearance_mm != null && <Button onClick={() => change({ pin_clearance_mm: null })}>As in the shop</Button>}
+        <DecisionField of="pin_clearance_mm" piece={piece} change={change} width={190} usual={shop.data?.pin_clearance_mm} />
+        {piece.recipe.pin_clearance_mm !== null && <Button onClick={() => change({ pin_clearance_mm: null })}>As in the shop</Button>}
       </Stack>
       {!!piece.join?.hardware.length && (
         <Box
@@ -107,7 +101,7 @@ export function JoinStation({ piece, change, children }: StationProps & { childr
   return children({ stage, decisions });
 }
 
-function SeamDrawing({ seam }: { seam: Schemas["Seam"] }) {
+function SeamDrawing({ seam }: { seam: Schemas["SeamRecord"] }) {
   const { inks } = useTheme().palette;
   const units = useUnits();
   const [x, y, w, h] = seam.box;
@@ -174,7 +168,7 @@ function SeamDrawing({ seam }: { seam: Schemas["Seam"] }) {
         ))}
       </svg>
       <Typography variant="body2" color="text.secondary">
-        {units.prose(seam.advice) || `Squares of ${units.length(grid)}.`}
+        {units.say(seam.advice) || `Squares of ${units.length(grid)}.`}
       </Typography>
     </Box>
   );

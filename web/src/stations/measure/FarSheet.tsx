@@ -66,7 +66,7 @@ export function FarSheet() {
               value={typed[row.key] ?? ""}
               placeholder={sheet.data.sent[row.key] ? `sent: ${units.length(sheet.data.sent[row.key])}` : "like 56.5 cm"}
               error={!!problems[row.key]}
-              helperText={units.prose(problems[row.key] ?? doubts[row.key] ?? row.how)}
+              helperText={problems[row.key] ? units.say(problems[row.key]) : doubts[row.key] ? units.say(doubts[row.key]) : row.how}
               onFocus={() => setOpen(row.key)}
               onChange={(e) => setTyped({ ...typed, [row.key]: e.target.value })}
               slotProps={{ inputLabel: { shrink: true } }}

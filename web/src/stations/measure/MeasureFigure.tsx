@@ -4,8 +4,8 @@ import { useTheme } from "@mui/material/styles";
 import type { Schemas } from "../../api/client";
 
 interface Props {
-  drawings: Schemas["Figures"] | undefined;
-  row: Schemas["SheetRow"] | Schemas["MeasurementRow"] | undefined;
+  drawings: Schemas["Drawings"] | undefined;
+  row: Schemas["SheetRow"] | Schemas["Measurement"] | undefined;
   height?: number;
 }
 

@@ -2,17 +2,17 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
-import { useState, type ReactNode } from "react";
+import { useState } from "react";
 import { useWearers } from "../../api/client";
 import { Views } from "../../parts/Views";
 import { useUnits } from "../../parts/units";
-import type { StationProps, StationView } from "../Station";
+import type { StationProps } from "../types";
 import { Links } from "./Links";
 import { Scans } from "./Scans";
 import { Sheet } from "./Sheet";
 import { WearerPicker } from "../../parts/WearerPicker";
 
-export function MeasureStation({ piece, change, children }: StationProps & { children: (view: StationView) => ReactNode }) {
+export default function MeasureStation({ piece, change, children }: StationProps) {
   const units = useUnits();
   const wearers = useWearers();
   const wearer = wearers.data?.find((w) => w.id === piece.wearer?.id);
@@ -42,7 +42,7 @@ export function MeasureStation({ piece, change, children }: StationProps & { chi
     <>
       <WearerPicker
         label="This piece is worn by"
-        value={piece.recipe.wearer ?? null}
+        value={piece.worn_by}
         empty="the build’s wearer"
         onChoose={(id) => change({ wearer: id })}
       />
@@ -51,7 +51,7 @@ export function MeasureStation({ piece, change, children }: StationProps & { chi
           <Typography variant="h3" component="h2">
             What to measure next
           </Typography>
-          <Typography>{units.prose(next[0].reason)}</Typography>
+          <Typography>{units.say(next[0].reason)}</Typography>
         </div>
       )}
       {wearer && (

@@ -1,6 +1,7 @@
 /** Scans of a wearer: stood up, measured, drawn with their tapes, and taken as the head or the body in every fit. */
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
+import LinearProgress from "@mui/material/LinearProgress";
 import MenuItem from "@mui/material/MenuItem";
 import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
@@ -8,14 +9,15 @@ import Typography from "@mui/material/Typography";
 import { useTheme } from "@mui/material/styles";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { lazy, Suspense, useRef, useState } from "react";
-import { api, need, refusal, type Schemas } from "../../api/client";
+import { active, api, need, refusal, type Schemas } from "../../api/client";
 import { LengthField } from "../../parts/Fields";
 import { ErrorNote } from "../../parts/Notes";
 import { useUnits } from "../../parts/units";
 
 const ScanStage = lazy(() => import("../../stage/ScanStage"));
 
-type Scan = Schemas["Scan"];
+type Scan = Schemas["ScanRecord"];
+type Found = NonNullable<Scan["found"]>;
 
 export function Scans({ wearer }: { wearer: number }) {
   const client = useQueryClient();
@@ -24,6 +26,7 @@ export function Scans({ wearer }: { wearer: number }) {
   const scans = useQuery({
     queryKey: ["scans", wearer],
     queryFn: () => need(api.GET("/api/wearers/{id}/scans/", { params: { path: { id: wearer } } })),
+    refetchInterval: (q) => (q.state.data?.some((s) => active(s.job)) ? 500 : false),
   });
   const again = () => {
     for (const key of ["scans", "wearers", "sheet", "readings", "wall", "piece"]) void client.invalidateQueries({ queryKey: [key] });
@@ -46,6 +49,11 @@ export function Scans({ wearer }: { wearer: number }) {
       need(api.PATCH("/api/wearers/{id}/scans/{scan}/", { params: { path: { id: wearer, scan: String(scan) } }, body })),
     onSettled: again,
   });
+  const drop = useMutation({
+    mutationFn: (scan: number) =>
+      need(api.DELETE("/api/wearers/{id}/scans/{scan}/", { params: { path: { id: wearer, scan: String(scan) } } })),
+    onSettled: again,
+  });
   return (
     <Stack spacing={1.5} sx={{ p: 2.5 }}>
       <Typography color="text.secondary">
@@ -58,7 +66,7 @@ export function Scans({ wearer }: { wearer: number }) {
           <MenuItem value="body">body</MenuItem>
         </TextField>
         <Button variant="contained" onClick={() => chooser.current?.click()} disabled={bring.isPending}>
-          {bring.isPending ? "Standing it up …" : "Bring in a scan"}
+          {bring.isPending ? "Sending it …" : "Bring in a scan"}
         </Button>
         <Button variant="outlined" onClick={() => bring.mutate(null)} disabled={bring.isPending || kind !== "head"}>
           Scan with the simulated scanner
@@ -75,107 +83,120 @@ export function Scans({ wearer }: { wearer: number }) {
           }}
         />
       </Stack>
-      <ErrorNote error={bring.error ?? change.error ?? scans.error} onClose={() => (bring.reset(), change.reset())} />
+      <ErrorNote
+        error={bring.error ?? change.error ?? drop.error ?? scans.error}
+        onClose={() => (bring.reset(), change.reset(), drop.reset())}
+      />
       {scans.data?.map((scan) => (
-        <ScanCard key={scan.id} scan={scan} wearer={wearer} onChange={(body) => change.mutate({ scan: scan.id, ...body })} />
+        <ScanCard
+          key={scan.id}
+          scan={scan}
+          wearer={wearer}
+          onChange={(body) => change.mutate({ scan: scan.id, ...body })}
+          onDelete={() => drop.mutate(scan.id)}
+        />
       ))}
       {scans.data?.length === 0 && <Typography>No scan yet. Until there is one, pieces are judged on the stand-in body.</Typography>}
     </Stack>
   );
 }
 
-function ScanCard({
-  scan,
-  wearer,
-  onChange,
-}: {
+interface CardProps {
   scan: Scan;
   wearer: number;
   onChange: (body: Schemas["PatchedScanChangeRequest"]) => void;
-}) {
+}
+
+function ScanCard({ scan, onDelete, ...rest }: CardProps & { onDelete: () => void }) {
   const { inks } = useTheme().palette;
-  const units = useUnits();
-  const told = scan.told;
-  const name = (key: string) => key.replace(/_mm$/, "").replaceAll("_", " ");
+  const reads = active(scan.job);
   return (
     <Box role="article" aria-label={`Scan of the ${scan.kind}`} sx={{ border: `1px solid ${inks.line}`, p: 1.5 }}>
-      <Stack direction="row" spacing={2} sx={{ flexWrap: "wrap" }} useFlexGap>
-        {(["front", "side"] as const).map((view) => {
-          const box = told.boxes[view];
-          const stroke = box[3] / 230;
-          return (
-            <svg
-              key={view}
-              viewBox={box.join(" ")}
-              height={scan.kind === "head" ? 200 : 300}
-              role="img"
-              aria-label={`The scan from the ${view}`}
-            >
-              <path d={told.outlines[view]} fill={inks.parts[1]} stroke={inks.ink} strokeWidth={stroke * 0.7} fillRule="evenodd" />
-              {Object.entries(told.tapes)
-                .filter(([, t]) => t.view === view)
-                .map(([key, t]) => (
-                  <polyline
-                    key={key}
-                    points={t.front.map(([x, y]) => `${x},${y}`).join(" ")}
-                    fill="none"
-                    stroke={inks.chosen}
-                    strokeWidth={stroke * 1.6}
-                  />
-                ))}
-            </svg>
-          );
-        })}
-        <Box sx={{ flex: 1, minWidth: 260 }}>
-          <Typography variant="body2" color="text.secondary">
-            {units.prose(told.done.join("; "))}. Lies {units.length(told.off_mm, 1)} off the stand-in in the middle.
+      {reads && (
+        <Box role="status" sx={{ mb: 1 }}>
+          <Typography variant="body2">
+            Scan of the {scan.kind}: {scan.job?.what || "waits its turn"} …
           </Typography>
-          <Box component="dl" sx={{ display: "grid", gridTemplateColumns: "1fr auto", m: 0, my: 1, columnGap: 2, maxWidth: 330 }}>
-            {Object.entries(told.values).map(([key, v]) => (
-              <Box key={key} sx={{ display: "contents" }}>
-                <Typography component="dt" variant="body2">
-                  {name(key)}
-                </Typography>
-                <Typography component="dd" variant="body2" sx={{ m: 0, fontWeight: 600 }}>
-                  {units.plainLength(v.value, 1)} ± {units.length(v.sd, 1)}
-                </Typography>
-              </Box>
-            ))}
-          </Box>
-          <Stack direction="row" spacing={1} sx={{ flexWrap: "wrap" }} useFlexGap>
-            <LengthField
-              label="Hair to take off"
-              value={scan.hair_mm ?? 0}
-              onCommit={(v) => v !== null && onChange({ hair_mm: v })}
-              width={160}
-            />
-            <Button variant="outlined" onClick={() => onChange({ keep: true })}>
-              Note these on the sheet
-            </Button>
-            <Button variant={scan.used ? "outlined" : "contained"} onClick={() => onChange({ used: !scan.used })}>
-              {scan.used ? `Go back to the stand-in ${scan.kind}` : `Use as the ${scan.kind} in every fit`}
-            </Button>
-          </Stack>
-          <PointsForm scan={scan} wearer={wearer} onChange={onChange} />
+          <LinearProgress variant="determinate" value={100 * (scan.job?.progress ?? 0)} aria-label="How far the scan is read" />
         </Box>
-      </Stack>
+      )}
+      {scan.job?.state === "failed" && <Typography sx={{ color: inks.stops, mb: 1 }}>{scan.job.message}</Typography>}
+      {scan.found && <FoundOn scan={scan} found={scan.found} {...rest} />}
+      <Button size="small" onClick={onDelete}>
+        Delete this scan
+      </Button>
     </Box>
   );
 }
 
+function FoundOn({ scan, found, wearer, onChange }: CardProps & { found: Found }) {
+  const { inks } = useTheme().palette;
+  const units = useUnits();
+  const name = (key: string) => key.replace(/_mm$/, "").replaceAll("_", " ");
+  return (
+    <Stack direction="row" spacing={2} sx={{ flexWrap: "wrap" }} useFlexGap>
+      {(["front", "side"] as const).map((view) => {
+        const box = found.boxes[view];
+        const stroke = box[3] / 230;
+        return (
+          <svg
+            key={view}
+            viewBox={box.join(" ")}
+            height={scan.kind === "head" ? 200 : 300}
+            role="img"
+            aria-label={`The scan from the ${view}`}
+          >
+            <path d={found.outlines[view]} fill={inks.parts[1]} stroke={inks.ink} strokeWidth={stroke * 0.7} fillRule="evenodd" />
+            {Object.entries(found.tapes)
+              .filter(([, t]) => t.view === view)
+              .map(([key, t]) => (
+                <polyline
+                  key={key}
+                  points={t.front.map(([x, y]) => `${x},${y}`).join(" ")}
+                  fill="none"
+                  stroke={inks.chosen}
+                  strokeWidth={stroke * 1.6}
+                />
+              ))}
+          </svg>
+        );
+      })}
+      <Box sx={{ flex: 1, minWidth: 260 }}>
+        <Typography variant="body2" color="text.secondary">
+          {found.done.map(units.say).join("; ")}. Lies {units.length(found.off_mm, 1)} off the stand-in in the middle.
+        </Typography>
+        <Box component="dl" sx={{ display: "grid", gridTemplateColumns: "1fr auto", m: 0, my: 1, columnGap: 2, maxWidth: 330 }}>
+          {Object.entries(found.values).map(([key, v]) => (
+            <Box key={key} sx={{ display: "contents" }}>
+              <Typography component="dt" variant="body2">
+                {name(key)}
+              </Typography>
+              <Typography component="dd" variant="body2" sx={{ m: 0, fontWeight: 600 }}>
+                {units.plainLength(v.value, 1)} ± {units.length(v.sd, 1)}
+              </Typography>
+            </Box>
+          ))}
+        </Box>
+        <Stack direction="row" spacing={1} sx={{ flexWrap: "wrap" }} useFlexGap>
+          <LengthField label="Hair to take off" value={scan.hair_mm} onCommit={(v) => v !== null && onChange({ hair_mm: v })} width={160} />
+          <Button variant="outlined" onClick={() => onChange({ keep: true })}>
+            Note these on the sheet
+          </Button>
+          <Button variant={scan.used ? "outlined" : "contained"} onClick={() => onChange({ used: !scan.used })}>
+            {scan.used ? `Go back to the stand-in ${scan.kind}` : `Use as the ${scan.kind} in every fit`}
+          </Button>
+        </Stack>
+        <PointsForm scan={scan} found={found} wearer={wearer} onChange={onChange} />
+      </Box>
+    </Stack>
+  );
+}
+
 /** The sure way: three places touched on the scan. */
-function PointsForm({
-  scan,
-  wearer,
-  onChange,
-}: {
-  scan: Scan;
-  wearer: number;
-  onChange: (body: Schemas["PatchedScanChangeRequest"]) => void;
-}) {
+function PointsForm({ scan, found, wearer, onChange }: CardProps & { found: Found }) {
   const [open, setOpen] = useState(false);
   const [points, setPoints] = useState<[number, number, number][]>([]);
-  const wanted = scan.told.points_wanted;
+  const wanted = found.points_wanted;
   if (!open) {
     return (
       <Button size="small" onClick={() => setOpen(true)}>
@@ -190,7 +211,7 @@ function PointsForm({
       </Typography>
       <Suspense fallback={<Typography>Setting the stage …</Typography>}>
         <ScanStage
-          file={`/api/wearers/${wearer}/scans/${scan.id}/preview/?v=${scan.told.off_mm}`}
+          file={`/api/wearers/${wearer}/scans/${scan.id}/preview/?v=${scan.reading}`}
           label={`The scan, to show ${wanted.join(", ")}`}
           points={points}
           onPoint={(p) => points.length < 3 && setPoints([...points, p])}

@@ -12,7 +12,7 @@ import { useTheme } from "@mui/material/styles";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import { Link } from "react-router";
-import { api, need, useShop, type Schemas } from "../../api/client";
+import { api, need, useShop, type Said, type Schemas } from "../../api/client";
 import { EMPTY_SELECT, NumberField } from "../../parts/Fields";
 import { ErrorNote } from "../../parts/Notes";
 import { useUnits } from "../../parts/units";
@@ -239,8 +239,8 @@ interface LineProps {
   row: SheetRow;
   text: Record<string, string>;
   here: boolean;
-  problems: Record<string, string>;
-  doubts: Record<string, string>;
+  problems: Record<string, Said>;
+  doubts: Record<string, Said>;
   echo?: number;
   onFocus: (key: string) => void;
   onType: (key: string, value: string) => void;
@@ -327,8 +327,8 @@ function Line({ row, text, here, problems, doubts, echo, onFocus, onType, onEnte
           id={`${row.key}-note`}
         >
           {wrong
-            ? units.prose(problems[wrong])
-            : `${echo === undefined ? "" : `That is ${units.length(echo, 1)}. `}${asked ? units.prose(doubts[asked]) : ""}`}
+            ? units.say(problems[wrong])
+            : `${echo === undefined ? "" : `That is ${units.length(echo, 1)}. `}${asked ? units.say(doubts[asked]) : ""}`}
         </Typography>
       )}
     </Box>

@@ -10,16 +10,16 @@ import TextField from "@mui/material/TextField";
 import { EMPTY_SELECT } from "../../parts/Fields";
 import Typography from "@mui/material/Typography";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { lazy, Suspense, useState, type ReactNode } from "react";
+import { lazy, Suspense, useState } from "react";
 import { useNavigate } from "react-router";
 import { api, need, type Change, useTrade } from "../../api/client";
 import { ErrorNote } from "../../parts/Notes";
 import { useUnits } from "../../parts/units";
-import type { StationProps, StationView } from "../Station";
+import type { StationProps } from "../types";
 
 const StandingStage = lazy(() => import("./StandingStage"));
 
-export function PiecesStation({ piece, change, children }: StationProps & { children: (view: StationView) => ReactNode }) {
+export default function PiecesStation({ piece, change, children }: StationProps) {
   const units = useUnits();
   const trade = useTrade();
   const go = useNavigate();
@@ -42,7 +42,7 @@ export function PiecesStation({ piece, change, children }: StationProps & { chil
       go(`/build/${piece.build}`);
     },
   });
-  const turn = (axis: "turn_x" | "turn_y" | "turn_z") => change({ [axis]: ((r[axis] ?? 0) + 1) % 4 } as Change);
+  const turn = (axis: "turn_x" | "turn_y" | "turn_z") => change({ [axis]: (r[axis] + 1) % 4 } as Change);
   const stage = (
     <>
       <Suspense fallback={null}>
@@ -55,13 +55,13 @@ export function PiecesStation({ piece, change, children }: StationProps & { chil
   );
   const decisions = (
     <>
-      {piece.intake && (
+      {piece.pieces && (
         <Box component="ul" aria-label="Health" sx={{ m: 0, pl: 2.25 }}>
-          {piece.intake.sentences.map((s) => (
-            <li key={s}>{units.prose(s)}</li>
+          {piece.pieces.sentences.map((s) => (
+            <li key={s.words}>{units.say(s)}</li>
           ))}
           <li>
-            {units.size(piece.intake.size_mm)}, {units.plain(piece.intake.triangles, 0)} triangles, {units.volume(piece.intake.volume_mm3)}{" "}
+            {units.size(piece.pieces.size_mm)}, {units.plain(piece.pieces.triangles, 0)} triangles, {units.volume(piece.pieces.volume_mm3)}{" "}
             of material.
           </li>
           <li>The file stays as it came ({piece.file_name}); the mended body is kept beside it.</li>
@@ -79,11 +79,11 @@ export function PiecesStation({ piece, change, children }: StationProps & { chil
           select
           slotProps={EMPTY_SELECT}
           label="Worn on"
-          value={r.site ?? "other"}
-          onChange={(e) => change({ site: e.target.value as Change["site"] })}
+          value={r.site}
+          onChange={(e) => change({ site: e.target.value })}
           sx={{ minWidth: 118 }}
         >
-          {(trade.data?.sites ?? [r.site ?? "other"]).map((site) => (
+          {(trade.data?.sites ?? [r.site]).map((site) => (
             <MenuItem key={site} value={site}>
               {site === "other" ? "elsewhere" : site.replaceAll("_", " ")}
             </MenuItem>
@@ -93,8 +93,8 @@ export function PiecesStation({ piece, change, children }: StationProps & { chil
           select
           slotProps={EMPTY_SELECT}
           label="Side"
-          value={r.side ?? ""}
-          onChange={(e) => change({ side: e.target.value as Change["side"] })}
+          value={r.side}
+          onChange={(e) => change({ side: e.target.value })}
           sx={{ minWidth: 84 }}
         >
           <MenuItem value="">middle</MenuItem>
@@ -106,12 +106,12 @@ export function PiecesStation({ piece, change, children }: StationProps & { chil
         select
         slotProps={EMPTY_SELECT}
         label="Unit of the file"
-        value={r.unit ?? ""}
-        onChange={(e) => change({ unit: e.target.value as Change["unit"] })}
-        helperText={piece.intake ? `${piece.intake.unit}: ${units.prose(piece.intake.unit_reason)}` : undefined}
+        value={r.unit}
+        onChange={(e) => change({ unit: e.target.value })}
+        helperText={piece.pieces ? `${piece.pieces.unit}: ${units.say(piece.pieces.unit_reason)}` : undefined}
       >
         <MenuItem value="">as guessed</MenuItem>
-        {["mm", "cm", "in", "m"].map((u) => (
+        {trade.data?.units.map((u) => (
           <MenuItem key={u} value={u}>
             {u}
           </MenuItem>

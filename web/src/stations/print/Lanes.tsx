@@ -8,7 +8,7 @@ const WIDTH = 500;
 const LANE = 30;
 const LEFT = 84;
 
-export function Lanes({ calendar, shop, piece }: { calendar: Schemas["Calendar"]; shop?: Schemas["Shop"]; piece: number }) {
+export function Lanes({ calendar, shop, piece }: { calendar: Schemas["Calendar"]; shop: Schemas["Shop"]; piece: number }) {
   const { inks } = useTheme().palette;
   const units = useUnits();
   const printers = [...new Set(calendar.slots.map((s) => s.printer))].sort();
@@ -18,7 +18,7 @@ export function Lanes({ calendar, shop, piece }: { calendar: Schemas["Calendar"]
   const end = Math.max(...calendar.slots.map((s) => new Date(s.end).getTime())) + DAY_MS / 3;
   const at = (t: number) => LEFT + ((WIDTH - LEFT) * (t - start)) / (end - start);
   const days = Math.ceil((end - start) / DAY_MS);
-  const [wake, sleep] = [shop?.wake_from_h ?? 8, shop?.wake_to_h ?? 22];
+  const [wake, sleep] = [shop.wake_from_h, shop.wake_to_h];
   const every = Math.max(1, Math.ceil(days / 8));
   return (
     <svg viewBox={`0 0 ${WIDTH} ${printers.length * LANE + 22}`} width="100%" role="img" aria-label={`Prints on ${printers.join(", ")}`}>

@@ -6,20 +6,21 @@ import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useTheme } from "@mui/material/styles";
-import { lazy, Suspense, type ReactNode } from "react";
-import { useMaterials, useShop, useWall, type Schemas } from "../../api/client";
-import { NumberField } from "../../parts/Fields";
+import { lazy, Suspense } from "react";
+import { useMaterials, useShop, useTrade, useWall, type Schemas } from "../../api/client";
+import { DecisionField } from "../../parts/DecisionField";
 import { Silhouette } from "../../parts/Silhouette";
 import { useUnits } from "../../parts/units";
-import type { StationProps, StationView } from "../Station";
+import type { StationProps } from "../types";
 import { Lanes } from "./Lanes";
 
 const LayerChart = lazy(() => import("./LayerChart"));
 
-export function PrintStation({ piece, change, children }: StationProps & { children: (view: StationView) => ReactNode }) {
+export default function PrintStation({ piece, change, children }: StationProps) {
   const units = useUnits();
   const materials = useMaterials();
   const shop = useShop();
+  const trade = useTrade();
   const wall = useWall(piece.build);
   const { inks } = useTheme().palette;
   const r = piece.recipe;
@@ -41,18 +42,19 @@ export function PrintStation({ piece, change, children }: StationProps & { child
               Hours by layer height
             </Typography>
             <Suspense fallback={null}>
-              <LayerChart sweep={piece.print_data.sweep} current={r.layer_mm ?? 0.2} />
+              <LayerChart sweep={piece.print_data.sweep} current={r.layer_mm} />
             </Suspense>
           </Box>
-          {wall.data && (
+          {wall.data && shop.data && (
             <Box sx={{ flex: 1, minWidth: 320 }}>
               <Typography variant="h3" component="h2">
                 The build on its printers
               </Typography>
               <Lanes calendar={wall.data.calendar} shop={shop.data} piece={piece.id} />
               <Typography variant="body2" color="text.secondary">
-                Hours × {units.plain(shop.data?.planning_factor ?? 2, 1)} (everything takes longer), beds changed between{" "}
-                {shop.data?.wake_from_h ?? 8} and {shop.data?.wake_to_h ?? 22} h. Nights are shaded; this piece is dark.
+                {shop.data &&
+                  `Hours × ${units.plain(shop.data.planning_factor, 1)} (everything takes longer), beds changed between ${shop.data.wake_from_h} and ${shop.data.wake_to_h} h.`}{" "}
+                Nights are shaded; this piece is dark.
               </Typography>
             </Box>
           )}
@@ -66,29 +68,23 @@ export function PrintStation({ piece, change, children }: StationProps & { child
         <TextField
           select
           label="Layer height"
-          value={String(r.layer_mm ?? 0.2)}
+          value={trade.data ? String(r.layer_mm) : ""}
           onChange={(e) => change({ layer_mm: Number(e.target.value) })}
           sx={{ width: 130 }}
         >
-          {[0.12, 0.16, 0.2, 0.28].map((h) => (
+          {trade.data?.layer_heights_mm.map((h) => (
             <MenuItem key={h} value={String(h)}>
               {units.plain(h, 2)} mm
             </MenuItem>
           ))}
         </TextField>
-        <NumberField label="Walls" width={90} value={r.walls ?? 3} onCommit={(v) => v !== null && change({ walls: Math.round(v) })} />
-        <NumberField
-          label="Infill"
-          suffix="%"
-          width={110}
-          value={Math.round(100 * (r.infill ?? 0.15))}
-          onCommit={(v) => v !== null && change({ infill: v / 100 })}
-        />
+        <DecisionField of="walls" piece={piece} change={change} width={90} />
+        <DecisionField of="infill" piece={piece} change={change} width={110} />
       </Stack>
       <TextField
         select
         label="Material"
-        value={materials.data ? (r.material ?? "pla") : ""}
+        value={materials.data ? r.material : ""}
         onChange={(e) => change({ material: e.target.value })}
         helperText={
           stuff && `Softens near ${units.plain(stuff.softens_deg_c, 0)} °C${stuff.softens_deg_c < 65 ? ": not for a hot car" : ""}.`

@@ -1,0 +1,33 @@
+"""The decisions of the cut."""
+
+from dataclasses import dataclass
+
+from bastion_core.cut.parting import Cut
+from bastion_core.engine.recipe import Recipe, decision
+from bastion_core.errors import RecipeProblem
+
+MOST_CUTS = 60
+
+
+@dataclass(frozen=True)
+class CutRecipe(Recipe):
+    """For which printers a piece is parted, and where."""
+
+    printer_ids: tuple[int, ...] = decision((), "Printers to cut for", because="the printers")
+    """Numbers of the shop's printers; empty for all of them."""
+    cuts: tuple[Cut, ...] | None = decision(None, "Planes", because="the cuts")
+    """The maker's planes, or None for the proposal."""
+
+    def __post_init__(self) -> None:
+        super().__post_init__()
+        if len(self.cuts or ()) > MOST_CUTS:
+            raise RecipeProblem(f"More than {MOST_CUTS} planes. Take some away.", "cuts")
+        seen: set[str] = set()
+        for cut in self.cuts or ():
+            if not cut.id or cut.id in seen:
+                raise RecipeProblem("Each plane needs a name of its own. Take the plane away and set it again.", "cuts")
+            seen.add(cut.id)
+            if not all(abs(v) < 1e5 for v in (*cut.point, *cut.normal)):
+                raise RecipeProblem(f"Plane {cut.id} lies further away than any piece reaches.", "cuts")
+            if max(abs(v) for v in cut.normal) < 1e-9:
+                raise RecipeProblem(f"Plane {cut.id} has no direction. Give its normal at least one component other than 0.", "cuts")

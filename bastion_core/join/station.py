@@ -1,0 +1,155 @@
+"""The station Join: what holds each seam, carved at true size."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from bastion_core.case import Case
+from bastion_core.cut.station import CutData, PartingKey
+from bastion_core.engine.station import Known, Made, Place, Station
+from bastion_core.engine.store import Ref
+from bastion_core.findings import Fact, Finding, Note, Said, Verdict, counted, say
+from bastion_core.fit.scale import Scale
+from bastion_core.join.fasteners.base import Hardware, Spot
+from bastion_core.join.fasteners.pin import PinRule
+from bastion_core.join.joining import Joint, hardware, join
+from bastion_core.join.recipe import JoinRecipe
+from bastion_core.pieces.recipe import PiecesRecipe
+from bastion_core.pieces.silhouette import svg_path
+from bastion_core.pieces.standing import Standing, save_mesh
+from bastion_core.progress import Progress
+from bastion_core.takeaway import part_name
+
+
+@dataclass(frozen=True)
+class JoinInputs:
+    """All that the joints depend on."""
+
+    cut: Ref
+    standing: Standing
+    scale: Scale
+    name: str
+    rule: PinRule
+
+
+@dataclass(frozen=True)
+class FastenerRecord:
+    """One fastener as ``plan.json`` tells it; its place on the seam in the scaled piece's millimetres."""
+
+    kind: str
+    diameter_mm: float
+    depth_mm: float
+    clearance_mm: float
+    position_mm: tuple[float, float, float]
+    axis: tuple[float, float, float]
+
+
+@dataclass(frozen=True)
+class SeamRecord:
+    """A seam: its parts, its cut, what holds it, and its face drawn flat (SVG path and box, mm)."""
+
+    id: str
+    parts: tuple[str, str]
+    cut: str
+    area_mm2: float
+    advice: Said
+    joints: tuple[FastenerRecord, ...]
+    face: str
+    box: tuple[float, float, float, float]
+    spots: tuple[Spot, ...]
+
+
+@dataclass(frozen=True)
+class JoinResult:
+    """How many of what."""
+
+    pins: int
+    seams: int
+    glued_only: int
+    warnings: tuple[Said, ...]
+    hardware: tuple[Hardware, ...]
+
+
+@dataclass(frozen=True)
+class JoinedPart:
+    """A part with its holes: its name, its id, and the outward normals of its cut faces."""
+
+    name: str
+    id: str
+    cut_normals: tuple[tuple[float, float, float], ...]
+
+
+@dataclass(frozen=True)
+class JoinData:
+    """Every seam and every part."""
+
+    seams: tuple[SeamRecord, ...]
+    parts: tuple[JoinedPart, ...]
+
+
+class JoinStation(Station[Case, JoinInputs, JoinResult]):
+    """How it holds."""
+
+    key, title, after, weight = "join", "Join", ("pieces", "fit", "cut"), 0.15
+    recipe, result, data = JoinRecipe, JoinResult, JoinData
+
+    def inputs(self, case: Case, known: Mapping[str, Known[Any]]) -> JoinInputs:
+        """The parting and the rule for pins."""
+        pieces = case.of(PiecesRecipe)
+        standing = Standing(known["pieces"].ref, pieces.turns, pieces.mirrored)
+        rule = case.of(JoinRecipe).rule(case.shop)
+        return JoinInputs(known["cut"].ref, standing, known["fit"].result.scale, part_name(case.name), rule)
+
+    def run(self, inputs: JoinInputs, place: Place, progress: Progress) -> Made[JoinResult]:
+        """The joints; each part with its holes as ``NAME.npz``."""
+        cuts = place.data(inputs.cut, CutData).cuts
+        parting = PartingKey(inputs.standing, inputs.scale, cuts, inputs.name).parting(place)
+        joined = join(parting, inputs.rule, progress)
+        normals: dict[str, list[tuple[float, float, float]]] = {p.name: [] for p in joined.parts}
+        for joint in joined.joints:
+            x, y, z = joint.seam.surface.normal
+            normals[joint.seam.above].append((-x, -y, -z))
+            normals[joint.seam.below].append((x, y, z))
+        for part in joined.parts:
+            save_mesh(part.solid.mesh(), place.folder / f"{part.name}.npz")
+        seams = tuple(seam_record(j) for j in joined.joints)
+        lines = hardware(joined.joints)
+        glued = sum(not s.joints for s in seams)
+        result = JoinResult(sum(h.count for h in lines if h.kind == "pin"), len(seams), glued, joined.warnings, lines)
+        return Made(result, JoinData(seams, tuple(JoinedPart(p.name, p.id, tuple(normals[p.name])) for p in joined.parts)))
+
+    def findings(self, case: Case, result: JoinResult) -> tuple[Finding | Note, ...]:
+        """Seams without room for anything, holes that came out wrong."""
+        told: list[Finding | Note] = []
+        if result.glued_only:
+            words = f"{result.glued_only} of {result.seams} seams have no room for pins: glue with an inside fillet."
+            told.append(Finding("glued-only", Verdict.TIGHT, say(words)))
+        return (*told, *(Finding("broken-through", Verdict.TIGHT, w) for w in result.warnings))
+
+    def fact(self, result: JoinResult) -> Fact:
+        """Its pins; what is only glued."""
+        if not result.seams:
+            return Fact(say("no seams"))
+        return Fact(say(counted(result.pins, "pin")), say(f"{result.glued_only} glued only" if result.glued_only else ""))
+
+
+def seam_record(joint: Joint) -> SeamRecord:
+    """A seam as it is kept and told."""
+    seam = joint.seam
+    low_u, low_v, high_u, high_v = seam.face.bounds
+    fasteners = tuple(
+        FastenerRecord(
+            f.kind, position_mm=_rounded(f.position_mm, 4), axis=_rounded(f.axis, 6), **f.sizes()
+        )
+        for f in joint.fasteners
+    )  # fmt: skip
+    spots = tuple(spot for f in joint.fasteners for spot in f.drawing())
+    return SeamRecord(
+        seam.id, (seam.above, seam.below), seam.cut_id, round(seam.area_mm2, 2), joint.advice, fasteners, svg_path(seam.face),
+        (low_u, -high_v, high_u - low_u, high_v - low_v), spots,
+    )  # fmt: skip
+
+
+def _rounded(values: tuple[float, float, float], digits: int) -> tuple[float, float, float]:
+    x, y, z = (round(float(v), digits) for v in values)
+    return x, y, z

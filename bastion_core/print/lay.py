@@ -1,0 +1,62 @@
+"""A part as it is printed: how it lies, and what it takes on each printer that can take it."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from bastion_core.cut.beds import hull_points
+from bastion_core.errors import RecipeProblem
+from bastion_core.geometry.mesh import Floats
+from bastion_core.geometry.solid import Solid
+from bastion_core.print.estimate import Estimate, estimate, shape_of
+from bastion_core.print.orient import best_lying, laid_matrix, ways_to_lie
+from bastion_core.print.profile import LAYER_HEIGHTS_MM, Profile
+from bastion_core.shop import Printer
+
+
+@dataclass(frozen=True, eq=False)
+class LaidPart:
+    """A part lying, with its estimates by printer."""
+
+    name: str
+    solid: Solid
+    """Lying, foot at z = 0."""
+    matrix: Floats
+    """4x4 from the scaled upright piece to the lying part."""
+    estimates: dict[str, Estimate]
+    by_layer_height: dict[float, dict[str, tuple[float, float]]]
+    """Layer height -> printer -> (hours, grams)."""
+
+    @property
+    def best_printer(self) -> str | None:
+        """The printer that takes the fewest hours, None where no printer can take the part."""
+        return min(self.estimates, key=lambda p: self.estimates[p].hours) if self.estimates else None
+
+
+def lay_part(name: str, solid: Solid, cut_normals: Sequence[Floats], printers: Sequence[Printer], profile: Profile) -> LaidPart:
+    """Lay one part and estimate it on every printer that can take it.
+
+    One way to lie is chosen for all printers: the one that is best where it fits. A part that fits nowhere is laid the
+    best way regardless and has no estimates.
+    """
+    hull = hull_points(solid.mesh().vertices)
+    ways = ways_to_lie(solid, [np.asarray(n, dtype=np.float64) for n in cut_normals])
+    lying_on = [chosen for p in printers if (chosen := best_lying(hull, ways, p))]
+    if lying_on:
+        way, lying = min(lying_on, key=lambda wl: wl[0].cost_min)
+    else:
+        anywhere = best_lying(hull, ways, Printer("any", 4000, 4000, 4000, 0.0))
+        if anywhere is None:
+            raise RecipeProblem(f"{name} is larger than four metres. Look at its unit and scale.")
+        way, lying = anywhere
+    matrix = laid_matrix(solid, lying)
+    laid = solid.transformed(matrix)
+    shape = shape_of(laid, profile.layer_mm, profile.support_from_deg)
+    able = [p for p in printers if best_lying(hull, [way], p)]
+    estimates = {p.name: estimate(shape, profile, p) for p in able}
+    sweep: dict[float, dict[str, tuple[float, float]]] = {}
+    for height in LAYER_HEIGHTS_MM:
+        other = profile.with_layer(height)
+        sweep[height] = {p.name: (e.hours, e.filament_g) for p in able for e in (estimate(shape, other, p),)}
+    return LaidPart(name, laid, matrix, estimates, sweep)

@@ -1,0 +1,174 @@
+"""The station Print: every part as it lies, its hours and grams on each printer."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from bastion_core.case import Case
+from bastion_core.cut.recipe import CutRecipe
+from bastion_core.engine.station import Known, Made, Place, Station
+from bastion_core.engine.store import Ref
+from bastion_core.findings import Fact, Finding, Note, Quantity, Verdict, say
+from bastion_core.join.station import JoinData
+from bastion_core.pieces.silhouette import FRONT, silhouette, svg_path
+from bastion_core.pieces.standing import load_solid
+from bastion_core.print.estimate import Estimate
+from bastion_core.print.lay import LaidPart, lay_part
+from bastion_core.print.profile import LAYER_HEIGHTS_MM, Profile, material
+from bastion_core.print.recipe import PrintRecipe
+from bastion_core.progress import Progress
+from bastion_core.shop import Printer, Shop
+from bastion_core.takeaway import rows_of, write_part
+
+
+@dataclass(frozen=True)
+class PrintInputs:
+    """All that the prints depend on. Prices are none of it: what filament costs is reckoned when it is asked."""
+
+    join: Ref
+    profile: Profile
+    printers: tuple[Printer, ...]
+
+
+@dataclass(frozen=True)
+class PrintTask:
+    """A print for the calendar: the hours of a part on each printer that can take it."""
+
+    name: str
+    hours: dict[str, float]
+
+
+@dataclass(frozen=True)
+class PrintResult:
+    """What all parts take, each on its quickest printer."""
+
+    parts: int
+    hours: float
+    filament_g: float
+    filament_m: float
+    unprintable: tuple[str, ...]
+    tasks: tuple[PrintTask, ...]
+
+
+@dataclass(frozen=True)
+class PrintPart:
+    """A part as it lies, with its files, what it takes on each printer, and its pictures (SVG paths, mm)."""
+
+    id: str
+    name: str
+    file_3mf: str
+    file_stl: str
+    size_mm: tuple[float, float, float]
+    volume_mm3: float
+    triangles: int
+    printer: str | None
+    """The quickest; None where no printer can take it."""
+    filament_g: float | None
+    filament_m: float | None
+    hours: float | None
+    support_g: float | None
+    transform: tuple[tuple[float, ...], ...]
+    """4x4 rows from the lying part back to the scaled upright piece."""
+    on: dict[str, Estimate]
+    picture: str
+    footprint: str
+
+
+@dataclass(frozen=True)
+class Sweep:
+    """What another layer height takes."""
+
+    layer_mm: float
+    hours: float
+    filament_g: float
+
+
+@dataclass(frozen=True)
+class PrintData:
+    """Every part, and other layer heights."""
+
+    parts: tuple[PrintPart, ...]
+    sweep: tuple[Sweep, ...]
+
+
+class PrintStation(Station[Case, PrintInputs, PrintResult]):
+    """How it is printed."""
+
+    key, title, after, weight = "print", "Print", ("join",), 0.28
+    recipe, result, data = PrintRecipe, PrintResult, PrintData
+
+    def inputs(self, case: Case, known: Mapping[str, Known[Any]]) -> PrintInputs:
+        """The joined parts, the profile, the printers."""
+        printers = case.shop.chosen(case.of(CutRecipe).printer_ids)
+        return PrintInputs(known["join"].ref, case.of(PrintRecipe).profile(), printers)
+
+    def run(self, inputs: PrintInputs, place: Place, progress: Progress) -> Made[PrintResult]:
+        """Every part laid and estimated; its 3MF and STL as it lies."""
+        wanted = place.data(inputs.join, JoinData).parts
+        parts, laid_parts = [], []
+        for index, part in enumerate(wanted):
+            progress(index / len(wanted), f"laying {part.name}")
+            solid = load_solid(place.file(inputs.join, f"{part.name}.npz"))
+            laid = lay_part(part.name, solid, [np.array(n) for n in part.cut_normals], inputs.printers, inputs.profile)
+            laid_parts.append(laid)
+            parts.append(_record(part.id, laid, write_part(laid.solid, place.folder, part.name)))
+        result = PrintResult(
+            len(parts), sum(p.hours or 0 for p in parts), sum(p.filament_g or 0 for p in parts), sum(p.filament_m or 0 for p in parts),
+            tuple(p.name for p in parts if not p.printer),
+            tuple(PrintTask(p.name, {n: e.hours for n, e in p.on.items()}) for p in parts if p.printer),
+        )  # fmt: skip
+        return Made(result, PrintData(tuple(parts), tuple(_sweep(laid_parts, h) for h in LAYER_HEIGHTS_MM)))
+
+    def findings(self, case: Case, result: PrintResult) -> tuple[Finding | Note, ...]:
+        """Parts for no bed, and whether the shop has the filament."""
+        told: list[Finding | Note] = [
+            Finding("unprintable", Verdict.STOPS, say("{} cannot be printed: it fits no printer as it lies.", name))
+            for name in result.unprintable
+        ]
+        left = case.shop.left_g(case.of(PrintRecipe).material)
+        if left is None:
+            return tuple(told)
+        if not left and case.shop.price_per_kg(case.of(PrintRecipe).material) is None:
+            told.append(Finding("no-spool", Verdict.TIGHT, say("The shop has no spool of this material.")))
+        elif left < result.filament_g:
+            need, there = Quantity((result.filament_g,), "g"), Quantity((left,), "g")
+            told.append(Finding("too-little", Verdict.TIGHT, say("{} needed, {} left on the shop's spools of this material.", need, there)))
+        return tuple(told)
+
+    def fact(self, result: PrintResult) -> Fact:
+        """Its hours and grams."""
+        if result.unprintable:
+            return Fact(say("fits no bed"))
+        hours = Quantity((result.hours,), "h", 1 if result.hours < 10 else 0)
+        return Fact(say("{}", hours), say("{}", Quantity((result.filament_g,), "g")))
+
+
+def _record(part_id: str, laid: LaidPart, files: dict[str, Any]) -> PrintPart:
+    best = laid.best_printer
+    one = laid.estimates[best] if best else None
+    return PrintPart(
+        id=part_id,
+        printer=best,
+        filament_g=one.filament_g if one else None,
+        filament_m=one.filament_m if one else None,
+        hours=one.hours if one else None,
+        support_g=one.support_g if one else None,
+        transform=tuple(tuple(row) for row in rows_of(np.asarray(np.linalg.inv(laid.matrix), dtype=np.float64))),
+        on=laid.estimates,
+        picture=silhouette(laid.solid, FRONT),
+        footprint=svg_path(laid.solid.outline().simplify(0.5)),
+        **files,
+    )
+
+
+def _sweep(parts: list[LaidPart], layer_mm: float) -> Sweep:
+    taken = [p.by_layer_height[layer_mm][p.best_printer] for p in parts if p.best_printer]
+    return Sweep(layer_mm, sum(h for h, _ in taken), sum(g for _, g in taken))
+
+
+def cost(grams: float, recipe: PrintRecipe, shop: Shop) -> float:
+    """Price of so much filament today; the table's round figure where the shop has no spool of it."""
+    price = shop.price_per_kg(recipe.material)
+    return grams / 1000 * (material(recipe.material).price_per_kg if price is None else price)

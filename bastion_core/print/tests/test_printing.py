@@ -1,0 +1,182 @@
+import itertools
+import math
+import unittest
+from datetime import datetime, timedelta
+
+import numpy as np
+from ortools.sat.python import cp_model
+
+from bastion_core.errors import RecipeProblem
+from bastion_core.geometry.solid import Solid
+from bastion_core.print.estimate import estimate, shape_of
+from bastion_core.print.lay import lay_part
+from bastion_core.print.profile import MATERIALS, Profile, grams_per_metre
+from bastion_core.print.queue import Task, Waking, done_by, schedule
+from bastion_core.shop import Printer
+from bastion_core.tests.shapes import BUNNY, box, reference, tube
+
+MACHINE = Printer("m", 300, 300, 400, 5, False, 100.0, 3000.0, warm_up_h=0.1)
+
+
+class Filament(unittest.TestCase):
+    def test_grams_per_metre(self):
+        # 1.75 mm strand: density × 2.4053 g/m; PLA 1.24 -> 2.983 (handbook densities, from memory, high confidence)
+        for key, density in (("pla", 1.24), ("petg", 1.27), ("abs", 1.04)):
+            self.assertEqual(MATERIALS[key].density_g_cm3, density)
+            self.assertAlmostEqual(grams_per_metre(density), density * 2.4053, delta=1e-3)
+        self.assertAlmostEqual(grams_per_metre(1.24), 2.983, delta=1e-3)
+
+
+class ByHand(unittest.TestCase):
+    """Figures worked out on paper: outline × walls, skins, infill, in 0.45 mm lines."""
+
+    def test_box(self):
+        # 40 × 30 × 20 mm, 0.2 mm layers: 100 layers. Walls run 0.225, 0.675, 1.125 mm inside the outline of 140 mm;
+        # a rectangle loses 8 offsets: 138.2 + 134.6 + 131.0 = 403.8 mm a layer. Inside: 37.3 × 27.3 = 1018.3 mm².
+        # Skins: 0.8 mm = 4 layers below and above. Infill 15 % in the 92 others.
+        walls_mm3 = 403.8 * 0.45 * 20
+        skin_mm3 = 1018.3 * 8 * 0.2
+        infill_mm3 = 1018.3 * 92 * 0.2 * 0.15
+        grams = (walls_mm3 + skin_mm3 + infill_mm3) / 1000 * 1.24
+        est = estimate(shape_of(box(40, 30, 20), 0.2), Profile(), MACHINE)
+        self.assertEqual(est.layers, 100)
+        self.assertAlmostEqual(est.filament_g / grams, 1, delta=0.02)
+        self.assertAlmostEqual(est.filament_m, est.filament_g / 2.983, delta=0.02)
+        self.assertEqual(est.support_g, 0)
+        # Time, without corners and travel: outer wall at 50, inner walls and infill at 100, skins at 70 mm/s, 1 s a layer.
+        lines_s = 100 * 138.2 / 50 + 100 * (134.6 + 131.0) / 100 + skin_mm3 / 0.09 / 70 + infill_mm3 / 0.09 / 100 + 100
+        self.assertGreater(est.hours * 3600 - 360, lines_s)
+        self.assertLess(est.hours * 3600 - 360, 1.45 * lines_s)
+
+    def test_cylinder(self):
+        # Diameter 50, height 30: circles of 2π(25 - 0.225 - 0.45 k); inside radius 23.65.
+        walls_mm = sum(2 * math.pi * (25 - 0.225 - 0.45 * k) for k in range(3))
+        inside = math.pi * 23.65**2
+        grams = (walls_mm * 0.45 * 30 + inside * 8 * 0.2 + inside * (150 - 8) * 0.2 * 0.15) / 1000 * 1.24
+        est = estimate(shape_of(Solid.cylinder(25, 30, 240), 0.2), Profile(), MACHINE)
+        self.assertAlmostEqual(est.filament_g / grams, 1, delta=0.01)
+
+    def test_thin_tube_is_solid_wall(self):
+        body = tube(40, 1.8, 50, 240)
+        est = estimate(shape_of(body, 0.2), Profile(walls=3), MACHINE)
+        self.assertAlmostEqual(est.filament_g, body.volume / 1000 * 1.24, delta=0.03 * est.filament_g)
+
+    def test_support_under_a_table(self):
+        table = box(20, 20, 40).manifold + box(80, 20, 5, (0, 0, 40)).manifold
+        est = estimate(shape_of(Solid(table), 0.2), Profile(), MACHINE)
+        # two wings of 30 × 20 mm hang 40 mm over the bed: 48 cm³ of space at 15 %
+        self.assertAlmostEqual(est.support_g, 48 * 0.15 * 1.24, delta=0.6)
+
+    def test_halved_layers_double_the_hours(self):
+        # common practice, no source: 50 h at 0.2 mm are about 100 h at 0.1 mm
+        shape = shape_of(tube(60, 4, 150), 0.2)
+        slow = Printer("ordinary", 220, 220, 250, 5, True, 60.0, 1500.0)
+        ratio = estimate(shape, Profile(layer_mm=0.1), slow).hours / estimate(shape, Profile(layer_mm=0.2), slow).hours
+        self.assertTrue(1.8 < ratio < 2.2, ratio)
+
+    def test_short_layers_wait(self):
+        needle = estimate(shape_of(box(4, 4, 60), 0.2), Profile(), MACHINE)
+        self.assertGreaterEqual(needle.hours * 3600, 300 * 8)
+
+    def test_resliced_is_sliced(self):
+        solid = Solid.from_mesh(reference(BUNNY))
+        for height in (0.12, 0.28):
+            a = estimate(shape_of(solid, 0.2), Profile(layer_mm=height), MACHINE)
+            b = estimate(shape_of(solid, height), Profile(layer_mm=height), MACHINE)
+            self.assertAlmostEqual(a.hours / b.hours, 1, delta=0.04)
+            self.assertAlmostEqual(a.filament_g / b.filament_g, 1, delta=0.03)
+
+    def test_profiles_that_cannot_be(self):
+        for bad in ({"layer_mm": 0}, {"walls": 0}, {"infill": 1.5}, {"material": "cheese"}):
+            with self.assertRaises(RecipeProblem):
+                Profile(**bad)
+
+
+class Lying(unittest.TestCase):
+    def test_half_a_tube_stands_on_its_end_and_needs_no_support(self):
+        half = Solid(tube(60, 4, 120).manifold.trim_by_plane((1, 0, 0), 0))
+        laid = lay_part("p", half, [np.array([-1.0, 0, 0])], [MACHINE], Profile())
+        self.assertLess(laid.estimates[MACHINE.name].support_g, 0.2)
+        self.assertAlmostEqual(laid.solid.bounds[0, 2], 0, delta=1e-3)
+        self.assertLess(laid.estimates["m"].support_g, 0.5)
+
+    def test_a_plate_lies_flat(self):
+        laid = lay_part("p", box(5, 100, 150), [], [MACHINE], Profile())
+        self.assertAlmostEqual(laid.solid.size[2], 5, delta=0.01)
+
+    def test_matrix_takes_the_piece_to_the_bed(self):
+        solid = Solid.from_mesh(reference(BUNNY))
+        laid = lay_part("p", solid, [], [MACHINE], Profile())
+        np.testing.assert_allclose(solid.transformed(laid.matrix).bounds, laid.solid.bounds, atol=1e-3)
+
+    def test_what_fits_nowhere_has_no_estimate(self):
+        self.assertIsNone(lay_part("p", box(20, 20, 900), [], [MACHINE], Profile()).best_printer)
+
+
+class Queue(unittest.TestCase):
+    START = datetime(2027, 3, 1, 8)  # a Monday
+
+    def brute(self, tasks, waking, factor):
+        """The earliest end over all assignments and orders."""
+        best = None
+        for choice in itertools.product(*(sorted(t.hours) for t in tasks)):
+            ends = []
+            for printer in set(choice):
+                mine = [t for t, p in zip(tasks, choice, strict=True) if p == printer]
+                least = None
+                for order in itertools.permutations(mine):
+                    moment = self.START
+                    for t in order:
+                        moment = waking.next_start(moment) + timedelta(hours=t.hours[printer] * factor)
+                    least = moment if least is None else min(least, moment)
+                ends.append(least)
+            best = max(ends) if best is None else min(best, max(ends))
+        return best
+
+    def test_against_brute_force(self):
+        rng = np.random.default_rng(7)
+        for _ in range(12):
+            tasks = [Task(f"t{i}", {"a": float(rng.uniform(1, 14)), "b": float(rng.uniform(1, 14))}) for i in range(5)]
+            waking = Waking(8, 22)
+            ours = done_by(schedule(tasks, self.START, waking, 1.0), self.START) - self.START
+            best = self.brute(tasks, waking, 1.0) - self.START
+            self.assertLessEqual(ours / best, 1.35)
+            self.assertGreaterEqual(ours, best)
+
+    def test_against_or_tools_without_nights(self):
+        rng = np.random.default_rng(11)
+        hours = rng.integers(1, 20, (10, 3))
+        model = cp_model.CpModel()
+        on = [[model.new_bool_var(f"{i}{j}") for j in range(3)] for i in range(10)]
+        end = model.new_int_var(0, 500, "end")
+        for i in range(10):
+            model.add_exactly_one(on[i])
+        for j in range(3):
+            model.add(sum(int(hours[i, j]) * on[i][j] for i in range(10)) <= end)
+        model.minimize(end)
+        solver = cp_model.CpSolver()
+        solver.parameters.max_time_in_seconds = 10
+        self.assertEqual(solver.solve(model), cp_model.OPTIMAL)
+        tasks = [Task(f"t{i}", {str(j): float(hours[i, j]) for j in range(3)}) for i in range(10)]
+        ours = done_by(schedule(tasks, self.START, Waking(0, 24), 1.0), self.START) - self.START
+        self.assertLessEqual(ours / timedelta(hours=solver.objective_value), 1.2)
+
+    def test_nights_wait_and_the_factor_counts(self):
+        tasks = [Task("a", {"p": 8.0}), Task("b", {"p": 8.0})]
+        slots = schedule(tasks, self.START, Waking(8, 22), 2.0)
+        self.assertEqual(slots[0].end, self.START + timedelta(hours=16))  # midnight
+        self.assertEqual(slots[1].start, datetime(2027, 3, 2, 8))
+
+    def test_nothing_overlaps_and_all_is_printed(self):
+        tasks = [Task(f"t{i}", {"a": 3.0 + i, "b": 9.0}) for i in range(7)]
+        slots = schedule(tasks, self.START)
+        self.assertEqual({s.task for s in slots}, {t.name for t in tasks})
+        for lane in ("a", "b"):
+            mine = [s for s in slots if s.printer == lane]
+            for first, second in itertools.pairwise(mine):
+                self.assertLessEqual(first.end, second.start)
+
+    def test_no_bed_is_an_error_and_no_task_is_none(self):
+        with self.assertRaises(RecipeProblem):
+            schedule([Task("x", {})], self.START)
+        self.assertEqual(schedule([], self.START), [])

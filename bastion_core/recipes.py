@@ -1,0 +1,62 @@
+"""All decisions about a piece as one JSON object: read with their version, brought up to today's, written again."""
+
+from collections.abc import Callable, Mapping
+from typing import Any
+
+from bastion_core.engine.recipe import Recipe, because, begin, changed, read, written
+from bastion_core.shop import Shop
+from bastion_core.stations import DECISIONS, RECIPES
+
+VERSION = 1
+
+
+def _from_0(kept: dict[str, Any]) -> dict[str, Any]:
+    """Columns of the first releases: a helmet's padding stood beside the layers, and lengths of nobody's concern were kept too."""
+    pad = kept.pop("pad_mm", 0.0)
+    layers = list(kept.get("layers") or [])
+    if kept.get("site") == "head" and pad > 0:
+        layers.insert(0, {"name": "pad", "thickness_mm": pad, "where": "all"})
+    return kept | {"layers": layers}
+
+
+UPGRADERS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {0: _from_0}
+"""From each version to the next one. Tested on rows that the release itself wrote."""
+
+
+def upgraded(kept: Mapping[str, Any]) -> dict[str, Any]:
+    """Kept decisions as today's version has them."""
+    told = dict(kept)
+    version = int(told.pop("version", VERSION))
+    while version < VERSION:
+        told = UPGRADERS[version](told)
+        version += 1
+    return told
+
+
+def read_all(kept: Mapping[str, Any]) -> tuple[Recipe, ...]:
+    """Every recipe out of one kept object; RecipeProblem naming the decision that cannot be."""
+    told = upgraded(kept)
+    return tuple(read(kind, told) for kind in RECIPES)
+
+
+def write_all(recipes: tuple[Recipe, ...]) -> dict[str, Any]:
+    """Every recipe as one object to keep."""
+    return {"version": VERSION} | written(recipes)
+
+
+def begin_all(shop: Shop, **decided: Any) -> tuple[Recipe, ...]:
+    """The recipes of a new piece: defaults, the shop's habits, and what is decided already (as JSON has it)."""
+    return tuple(changed(begin(kind, shop), decided) for kind in RECIPES)
+
+
+def change_all(recipes: tuple[Recipe, ...], changes: Mapping[str, Any]) -> tuple[Recipe, ...]:
+    """The recipes with some decisions changed."""
+    return tuple(changed(r, changes) for r in recipes)
+
+
+def called(names: Any) -> str:
+    """What a change of these decisions is called."""
+    return because(RECIPES, names)
+
+
+__all__ = ["DECISIONS", "RECIPES", "UPGRADERS", "VERSION", "begin_all", "called", "change_all", "read_all", "upgraded", "write_all"]

@@ -1,0 +1,176 @@
+"""Builds over HTTP: the Wall of each, its suit, its joints."""
+
+from dataclasses import dataclass
+from typing import ClassVar
+
+from django.db import transaction
+from drf_spectacular.utils import extend_schema
+from rest_framework import serializers, viewsets
+from rest_framework.decorators import action
+from rest_framework.response import Response
+
+from bastion_core.engine.keeping import plain
+from bastion_core.findings import NOTHING, say
+from bastion_core.fit.recipe import FitRecipe
+from bastion_core.fit.scale import check_scale, scale_by_stature
+from bastion_core.fit.suit import SuitPiece, suit_table
+from bastion_core.print.recipe import PrintRecipe
+from bastion_core.stations import STATIONS
+from bastion_site.api.present import row, shown_result, states
+from bastion_site.api.records import BuildRecord, JobRecord, Motion, StationRecord, Suit, SuitLine, Wall
+from bastion_site.builds.files import drop_source
+from bastion_site.builds.models import Build, Piece
+from bastion_site.engine.cases import WITH, build_graph, graphs_of, worn_pieces
+from bastion_site.engine.queue import stop_job
+from bastion_site.engine.refresh import refresh_many, refresh_motion
+from bastion_site.engine.totals import build_calendar
+from bastion_site.jobs.models import Job
+from bastion_site.wire import asked, question, wire
+
+
+class BuildSerializer(serializers.ModelSerializer):
+    """A build as it is changed."""
+
+    pieces = serializers.IntegerField(source="pieces.count", read_only=True)
+
+    class Meta:
+        model = Build
+        fields: ClassVar = ["id", "name", "due", "wearer", "note", "archived", "pieces"]
+
+
+@dataclass(frozen=True)
+class ScaleAll:
+    """One scale for all worn pieces."""
+
+    factor: float
+
+
+ScaleAllSerializer = question(ScaleAll, {"factor": {"min_value": 0.3, "max_value": 3.0}})
+
+
+class BuildView(viewsets.ModelViewSet):
+    """Builds."""
+
+    queryset = Build.objects.all()
+    serializer_class = BuildSerializer
+    http_method_names: ClassVar = ["get", "post", "patch", "delete"]
+
+    def perform_update(self, serializer) -> None:
+        before = self.get_object().wearer_id
+        build = serializer.save()
+        if build.wearer_id != before:
+            refresh_many(build.pieces.all(), "another wearer")
+
+    def perform_destroy(self, instance) -> None:
+        for job in Job.objects.filter(piece__build=instance, state__in=Job.ACTIVE) | instance.jobs.filter(state__in=Job.ACTIVE):
+            stop_job(job)
+        files = {p.mesh for p in instance.pieces.select_related("mesh")}
+        instance.delete()
+        for mesh in files:
+            drop_source(mesh)
+
+    @extend_schema(responses=wire(Wall))
+    @action(detail=True)
+    def wall(self, request, pk=None):
+        """Everything the Wall shows, in one answer."""
+        build = self.get_object()
+        pieces = list(build.pieces.select_related(*WITH).prefetch_related("wearer__scans", "build__wearer__scans"))
+        jobs = latest_jobs([p.id for p in pieces])
+        due = build.due.isoformat() if build.due else None
+        told = BuildRecord(build.id, build.name, due, build.wearer_id, build.note, build.archived, len(pieces))
+        return Response(
+            {
+                "build": plain(told),
+                "stations": plain(tuple(StationRecord(s.key, s.title) for s in STATIONS)),
+                "rows": [plain(row(g, jobs.get(g.piece.id))) for g in graphs_of(pieces)],
+                "calendar": build_calendar(build),
+            }
+        )
+
+    @extend_schema(responses=wire(Suit))
+    @action(detail=True)
+    def suit(self, request, pk=None):
+        """All pieces beside each other: wanted and chosen scale, proportion, walls, and what is wrong with them."""
+        return Response(plain(suit(self.get_object())))
+
+    @extend_schema(request=ScaleAllSerializer, responses=wire(Suit))
+    @action(detail=True, methods=["post"], url_path="scale-all")
+    def scale_all(self, request, pk=None):
+        """Scale all worn pieces by one factor."""
+        build, factor = self.get_object(), asked(ScaleAllSerializer, request.data)["factor"]
+        check_scale((factor, factor, factor))
+        ids = [p.id for p in worn_pieces(build)]
+        with transaction.atomic():
+            for piece in Piece.objects.select_for_update().filter(id__in=ids):
+                piece.decide(scale=[factor, factor, factor])
+                piece.version += 1
+                piece.save(update_fields=["recipe", "version"])
+        refresh_many(Piece.objects.filter(id__in=ids), "the suit's factor")
+        return Response(plain(suit(build)))
+
+    @extend_schema(methods=["get"], responses=wire(Motion))
+    @extend_schema(methods=["post"], request=None, responses=wire(Motion))
+    @action(detail=True, methods=["get", "post"])
+    def motion(self, request, pk=None):
+        """Every joint of the wearer with the pieces on: how far it goes before two of them meet. POST has it computed."""
+        build = self.get_object()
+        if request.method == "POST":
+            refresh_motion(build)
+        return Response(motion(build))
+
+
+def latest_jobs(piece_ids) -> dict[int, Job]:
+    """The newest job of each piece."""
+    return {job.piece_id: job for job in Job.objects.filter(piece_id__in=piece_ids).order_by("id")}
+
+
+def suit(build: Build) -> Suit:
+    """First guess from the statures, and a row for each worn piece."""
+    graphs = graphs_of(worn_pieces(build))
+    jobs = latest_jobs([g.piece.id for g in graphs])
+    fits = {g.piece.id: shown_result(g, "fit") for g in graphs}
+    pieces = [
+        SuitPiece(p.id, p.name, p.site, p.side, max(f.scale), f.least_scale, f.wall_mm, p.of(PrintRecipe).walls)
+        for g in graphs
+        if (p := g.piece) and (f := fits[p.id])
+    ]
+    lines = {line.id: line for line in suit_table(pieces)}
+    told = []
+    for graph in graphs:
+        p, f = graph.piece, fits[graph.piece.id]
+        line, state = lines.get(p.id), states(graph, jobs.get(p.id))["fit"]
+        if f is None or line is None:
+            told.append(SuitLine(p.id, p.name, p.site, "waits", state, None, None, None, None, None, None, ()))
+        else:
+            told.append(
+                SuitLine(
+                    p.id, p.name, p.site, f.verdict, state, f.least_scale, max(f.scale), f.room_mm, f.probability, line.ratio, f.wall_mm,
+                    line.complaints,
+                )
+            )  # fmt: skip
+    factor, reason = None, say("the build has no pieces yet")
+    first = build.pieces.first()
+    if first is not None:
+        stature = build.wearer.measurements.get("stature_mm") if build.wearer else None
+        guess, reason = scale_by_stature(stature, first.of(FitRecipe).made_for_mm)
+        factor = guess if stature else None
+    return Suit(factor, reason, tuple(told))
+
+
+def motion(build: Build) -> dict:
+    """A build's joints as they are known now."""
+    graph, left_out = build_graph(build)
+    inputs, job = graph.inputs("motion"), build.jobs.filter(kind=Job.Kind.MOTION).first()
+    known = graph.found("motion")
+    state = (
+        "fresh"
+        if known
+        else "computing"
+        if job and job.state in Job.ACTIVE
+        else "failed"
+        if job and job.state == Job.State.FAILED
+        else "stale"
+    )
+    waits = getattr(inputs, "said", NOTHING)
+    told = Motion(state, waits, JobRecord.of(job), (), tuple(left_out))
+    return plain(told) | ({"contacts": graph.store.data(known.ref)["contacts"]} if known else {})

@@ -1,0 +1,80 @@
+"""Files over HTTP: what the stage shows, photos, and what a maker downloads."""
+
+import csv
+import io
+import json
+import tempfile
+import zipfile
+
+from django.conf import settings
+from django.http import FileResponse, Http404, HttpResponse
+from drf_spectacular.types import OpenApiTypes
+from drf_spectacular.utils import extend_schema
+from rest_framework.decorators import api_view
+
+from bastion_core.engine.store import Ref
+from bastion_core.plan import plan_record
+from bastion_core.takeaway import cut_list, sheet_html
+from bastion_site.builds.models import Piece
+from bastion_site.engine.cases import WITH, graph_of
+from bastion_site.engine.store import DatabaseStore
+from bastion_site.errors import NotYet
+
+_STAGE = {"pieces": "preview.glb", "preview": "preview.glb", "cut": "parts.glb", "fit": "fit.glb"}
+
+
+def sent(path, headers: dict | None = None) -> HttpResponse:
+    """A small file as a download; it may be gone once the answer is made."""
+    answer = HttpResponse(path.read_bytes(), content_type="application/octet-stream", headers=headers or {})
+    answer["Content-Disposition"] = f'attachment; filename="{path.name}"'
+    return answer
+
+
+@extend_schema(responses={(200, "model/gltf-binary"): OpenApiTypes.BINARY})
+@api_view(["GET"])
+def stage_file(request, station: str, hash_: str) -> HttpResponse:
+    """A GLB for the stage. Named by hash, so it never changes."""
+    path = DatabaseStore().folder(Ref(station, hash_)) / _STAGE[station]
+    if not path.is_file():
+        raise Http404("This view is not computed yet.")
+    return FileResponse(path.open("rb"), content_type="model/gltf-binary", headers={"Cache-Control": "public, max-age=31536000, immutable"})
+
+
+@extend_schema(responses={(200, "image/*"): OpenApiTypes.BINARY})
+@api_view(["GET"])
+def photo(request, name: str) -> HttpResponse:
+    """A photo of a test fit."""
+    path = settings.MEDIA_ROOT / "photos" / name
+    if not path.is_file():
+        raise Http404("This photo is gone from the data folder.")
+    return FileResponse(path.open("rb"), headers={"X-Content-Type-Options": "nosniff"})
+
+
+@extend_schema(responses={(200, "application/zip"): OpenApiTypes.BINARY})
+@api_view(["GET"])
+def takeaway(request, pk: int) -> HttpResponse:
+    """Zip of a piece: parts as 3MF and STL, plan.json, the cut list as CSV, and a sheet to print."""
+    piece = Piece.objects.select_related(*WITH).filter(pk=pk).first()
+    if piece is None:
+        raise Http404("There is no such piece.")
+    graph = graph_of(piece)
+    printed = graph.found("print")
+    if printed is None:
+        raise NotYet("This piece is not computed to the end yet. Wait for it, or compute it, and download it then.")
+    record = plan_record(graph, piece.file_name)
+    pictures = {p.name: p.picture for p in graph.data("print").parts}
+    sheet = sheet_html(piece.name, piece.build.name, record, pictures, graph.data("join").seams, piece.note)
+    written = io.StringIO()
+    csv.writer(written).writerows(cut_list(record["hardware"], record["parts"]))
+    folder = graph.store.folder(printed.ref)
+    packed = tempfile.TemporaryFile()  # noqa: SIM115  the response closes it
+    with zipfile.ZipFile(packed, "w", zipfile.ZIP_STORED) as zipped:
+        for part in record["parts"]:
+            for key in ("file_3mf", "file_stl"):
+                zipped.write(folder / part[key], part[key])
+        zipped.writestr("plan.json", json.dumps(record, indent=1, ensure_ascii=False))
+        zipped.writestr("cut-list.csv", written.getvalue())
+        zipped.writestr("sheet.html", sheet)
+    packed.seek(0)
+    slug = record["parts"][0]["name"].rsplit("-", 1)[0] if record["parts"] else "piece"
+    return FileResponse(packed, as_attachment=True, filename=f"{slug}.zip", content_type="application/zip")

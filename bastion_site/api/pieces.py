@@ -1,0 +1,240 @@
+"""Pieces over HTTP: in as a file, then decisions that are changed step by step."""
+
+from dataclasses import dataclass
+from typing import ClassVar
+
+from django.conf import settings
+from django.db import transaction
+from drf_spectacular.utils import OpenApiParameter, extend_schema
+from rest_framework import mixins, serializers, viewsets
+from rest_framework.decorators import action
+from rest_framework.parsers import FormParser, MultiPartParser
+from rest_framework.response import Response
+
+from bastion_core.engine.keeping import plain
+from bastion_core.errors import FileProblem, RecipeProblem
+from bastion_core.fit.curve import filament_at, from_curve
+from bastion_core.fit.layers import pad_of
+from bastion_core.fit.recipe import FitRecipe
+from bastion_core.fit.sites import guess_site
+from bastion_core.formats.reading import sniff
+from bastion_core.measure.table import SITES
+from bastion_core.recipes import DECISIONS, begin_all, called, write_all
+from bastion_site.api.present import detail, shown_result
+from bastion_site.api.records import Detail, WhatIf
+from bastion_site.builds.files import drop_source, keep_source
+from bastion_site.builds.models import Build, Piece
+from bastion_site.engine.cases import WITH, PieceGraph, graph_of
+from bastion_site.engine.queue import queue_job, stop_job
+from bastion_site.engine.refresh import refresh
+from bastion_site.errors import Changed, NotYet, TooLarge
+from bastion_site.jobs.models import Job
+from bastion_site.shop.models import Printer, shop_today
+from bastion_site.wearers.models import Wearer
+from bastion_site.wire import Decided, asked, bounds_of_decisions, question, wire
+
+SEAT = ("shift_mm", "turn_deg")
+
+
+@dataclass(frozen=True)
+class Change(Decided):
+    """Decisions to change, and the version of the piece they were made against."""
+
+    name: str = ""
+    note: str = ""
+    wearer: int | None = None
+    version: int = 0
+
+
+ChangeSerializer = question(
+    Change,
+    bounds_of_decisions() | {"name": {"max_length": 80}, "note": {"max_length": 20_000, "allow_blank": True}, "version": {"min_value": 0}},
+)
+
+
+class UploadSerializer(serializers.Serializer):
+    """A model file, and what is known of it."""
+
+    build = serializers.PrimaryKeyRelatedField(queryset=Build.objects.all())
+    file = serializers.FileField(allow_empty_file=True)
+    name = serializers.CharField(required=False, max_length=80)
+    site = serializers.ChoiceField(choices=[(s, s) for s in SITES], required=False)
+    side = serializers.ChoiceField(choices=[(s, s) for s in ("left", "right")], required=False, allow_blank=True)
+
+
+class PieceView(mixins.RetrieveModelMixin, mixins.DestroyModelMixin, viewsets.GenericViewSet):
+    """Pieces."""
+
+    queryset = Piece.objects.select_related(*WITH)
+    serializer_class = wire(Detail)
+    http_method_names: ClassVar = ["get", "post", "patch", "delete"]
+
+    def _answer(self, piece: Piece, status: int = 200) -> Response:
+        piece = self.queryset.get(pk=piece.pk)
+        return Response(detail(graph_of(piece), piece.jobs.first()), status=status)
+
+    @extend_schema(responses=wire(Detail))
+    def retrieve(self, request, pk=None):
+        return self._answer(self.get_object())
+
+    @extend_schema(request={"multipart/form-data": UploadSerializer}, responses={201: wire(Detail)})
+    @action(detail=False, methods=["post"], parser_classes=[MultiPartParser, FormParser])
+    def upload(self, request):
+        """Take a model file in. It is looked at at once, mended and computed in the background."""
+        if int(request.META.get("CONTENT_LENGTH") or 0) > settings.MOST_UPLOAD_BYTES + 100_000:
+            raise TooLarge(_over_limit())
+        reading = UploadSerializer(data=request.data)
+        valid = reading.is_valid()
+        if getattr(request._request, "over_limit", False):
+            raise TooLarge(_over_limit())
+        if not valid:
+            reading.is_valid(raise_exception=True)
+        given = reading.validated_data
+        uploaded = given["file"]
+        if not uploaded.size:
+            raise FileProblem("The file is empty (0 bytes). Download or export it again.")
+        mesh = keep_source(uploaded)
+        try:
+            sniff(mesh.path)
+        except FileProblem:
+            drop_source(mesh)
+            raise
+        stem = uploaded.name.rsplit("/", 1)[-1].rsplit(".", 1)[0]
+        name = given.get("name") or stem.replace("-", " ").replace("_", " ").strip()[:80] or "Piece"
+        site = given.get("site") or guess_site(name)
+        side = given.get("side") or next((s for s in ("left", "right") if s in name.lower().split()), "")
+        recipe = write_all(begin_all(shop_today(), site=site, side=side))
+        piece = Piece.objects.create(build=given["build"], name=name, mesh=mesh, file_name=uploaded.name[:255], recipe=recipe)
+        queue_job(piece, Job.Kind.PIECES)
+        return self._answer(piece, 201)
+
+    @extend_schema(request=ChangeSerializer, responses=wire(Detail))
+    def partial_update(self, request, pk=None):
+        """Change decisions. Names the version they were made against; 409 when it is no longer the current one."""
+        piece = self.get_object()
+        changes = asked(ChangeSerializer, request.data, partial=True)
+        if "version" not in changes:
+            raise RecipeProblem("A change has to name the version of the piece it was made against.", "version")
+        version = changes.pop("version")
+        _check_rows(changes)
+        piece.decide(**{k: v for k, v in changes.items() if k in DECISIONS})
+        with transaction.atomic():
+            if not Piece.objects.filter(pk=piece.pk, version=version).update(version=version + 1):
+                raise Changed
+            for name in ("name", "note"):
+                if name in changes:
+                    setattr(piece, name, changes[name])
+            if "wearer" in changes:
+                piece.wearer_id = changes["wearer"]
+            piece.version = version + 1
+            piece.save(update_fields=["recipe", "name", "note", "wearer", "version"])
+            twin = _move_twin(piece, changes)
+        what = " and ".join(w for w in (called(changes), "the wearer" if "wearer" in changes else "") if w)
+        for one in (piece, twin):
+            if one is not None:
+                refresh(self.queryset.get(pk=one.pk), what)
+        return self._answer(piece)
+
+    def perform_destroy(self, instance) -> None:
+        for job in instance.jobs.filter(state__in=Job.ACTIVE):
+            stop_job(job)
+        mesh = instance.mesh
+        instance.delete()
+        drop_source(mesh)
+
+    @extend_schema(request=None, responses={201: wire(Detail)})
+    @action(detail=True, methods=["post"])
+    def mirror(self, request, pk=None):
+        """The other side of a pair: same file, same decisions, mirrored left to right."""
+        piece = self.get_object()
+        other = {"left": "right", "right": "left"}.get(piece.side, "")
+        name = piece.name.replace(piece.side, other).replace(piece.side.title(), other.title()) if other else piece.name
+        copy = Piece(
+            build=piece.build, note=piece.note, mirror_of=piece, mesh=piece.mesh, file_name=piece.file_name, wearer=piece.wearer,
+            name=name if name != piece.name else f"{piece.name} mirrored"[:80], recipe=piece.recipe,
+        )  # fmt: skip
+        kept = plain(copy.decided)
+        cuts = next(r["cuts"] for r in kept if "cuts" in r)
+        turned = next(r["mirrored"] for r in kept if "mirrored" in r)
+        copy.decide(side=other, mirrored=not turned, cuts=cuts and [_mirrored_cut(c) for c in cuts], **mirrored_seat(piece))
+        copy.save()
+        refresh(self.queryset.get(pk=copy.pk))
+        return self._answer(copy, 201)
+
+    @extend_schema(request=None, responses=wire(Detail))
+    @action(detail=True, methods=["post"])
+    def compute(self, request, pk=None):
+        """Compute again what is not fresh, after a stop or a failure."""
+        piece = self.get_object()
+        refresh(piece)
+        return self._answer(piece)
+
+    @extend_schema(responses=wire(WhatIf), parameters=[OpenApiParameter("scale", float), OpenApiParameter("pad_mm", float)])
+    @action(detail=True, url_path="what-if")
+    def what_if(self, request, pk=None):
+        """Another scale or padding, answered at once from the curve of the last fit."""
+        graph = graph_of(self.get_object())
+        return Response(plain(what_if(graph, *numbers(request, "scale", "pad_mm"))))
+
+
+def numbers(request, *names: str) -> list[float | None]:
+    """Numbers out of an address; None where one is not given."""
+    try:
+        return [float(request.query_params[n]) if n in request.query_params else None for n in names]
+    except ValueError as error:
+        raise RecipeProblem(f"{' and '.join(names)} have to be numbers.") from error
+
+
+def what_if(graph: PieceGraph, scale: float | None, pad_mm: float | None) -> WhatIf:
+    """Another scale or padding, read off the curve."""
+    fit = shown_result(graph, "fit")
+    answer = graph.data("fit").answer if graph.found("fit") else None
+    if fit is None or answer is None:
+        raise NotYet("This piece has not been judged on a body yet.")
+    head = graph.piece.site == "head"
+    now_mm = pad_of(graph.inputs("fit").recipe.layers or ()) if head else 0.0
+    scale = max(fit.scale) if scale is None else scale
+    pad_mm = now_mm if pad_mm is None else pad_mm
+    point = from_curve(answer.curve, scale, pad_mm - now_mm if head else 0.0, answer.padding)
+    if point is None:
+        raise RecipeProblem("That scale lies outside the curve (85 to 140 %). Set it, and it is computed.", "scale")
+    now, printed = from_curve(answer.curve, max(fit.scale)), shown_result(graph, "print")
+    grams = filament_at(printed.filament_g, now, point) if now and printed else None
+    met = tuple(m.rule for m in answer.marks if scale >= m.scale - 1e-4)
+    return WhatIf(scale, pad_mm, point.room_mm, point.wall_mm, grams, met)
+
+
+def _check_rows(changes: dict) -> None:
+    """RecipeProblem when a printer or wearer is named that is not there."""
+    unknown = set(changes.get("printer_ids") or ()) - set(Printer.objects.filter(active=True).values_list("id", flat=True))
+    if unknown:
+        raise RecipeProblem("A printer was chosen that the shop no longer has. Choose again.", "printer_ids")
+    wearer = changes.get("wearer")
+    if wearer is not None and not Wearer.objects.filter(pk=wearer).exists():
+        raise RecipeProblem("A wearer was chosen who is not there any more. Choose again.", "wearer")
+
+
+def mirrored_seat(piece: Piece) -> dict[str, list[float]]:
+    """How the other side of the pair sits when this one sits as it does."""
+    fit = piece.of(FitRecipe)
+    (x, y, z), (pitch, roll, yaw) = fit.shift_mm, fit.turn_deg
+    return {"shift_mm": [-x, y, z], "turn_deg": [pitch, -roll, -yaw]}
+
+
+def _mirrored_cut(cut: dict) -> dict:
+    return cut | {key: [-cut[key][0], *cut[key][1:]] for key in ("point", "normal")}
+
+
+def _move_twin(piece: Piece, changes: dict) -> Piece | None:
+    """The other side of a pair sits as this one does, mirrored; the twin that was moved, if any."""
+    twin = piece.twin if set(SEAT) & changes.keys() else None
+    if twin is None:
+        return None
+    twin.decide(**mirrored_seat(piece))
+    twin.version += 1
+    twin.save(update_fields=["recipe", "version"])
+    return twin
+
+
+def _over_limit() -> str:
+    return f"The file is over the limit of {settings.MOST_UPLOAD_BYTES // 1024**2} MB. Reduce its triangles, or split it, before bringing it in."

@@ -1,0 +1,137 @@
+"""A piece as the screens are told of it: what every station found, what is to be said of it, and what the last change did."""
+
+from typing import Any
+
+from bastion_core.engine.keeping import plain, whole
+from bastion_core.engine.recipe import written
+from bastion_core.engine.store import Ref
+from bastion_core.errors import BastionError, FileProblem
+from bastion_core.findings import Fact, Finding, Note, Said, Verdict, worst
+from bastion_core.fit.layers import usual_layers
+from bastion_core.fit.sites import BY_NAME
+from bastion_core.stations import STATIONS
+from bastion_site.api.records import Cell, Files, JobRecord, Row, Totals, Usual, WornBy
+from bastion_site.engine.cases import PieceGraph
+from bastion_site.jobs.models import Job
+
+
+def states(graph: PieceGraph, job: Job | None) -> dict[str, str]:
+    """Station -> fresh, computing, stale or failed."""
+    told = {}
+    broken = False
+    for key in graph.stations:
+        fresh = not broken and graph.found(key) is not None
+        if fresh:
+            told[key] = "fresh"
+        elif job and job.state in Job.ACTIVE:
+            told[key] = "computing"
+        elif job and job.state == Job.State.FAILED and not broken:
+            told[key] = "failed"
+        else:
+            told[key] = "stale"
+        broken = broken or not fresh
+    return told
+
+
+def shown_result(graph: PieceGraph, key: str) -> Any | None:
+    """A station's fresh result, else the last one there was, if it can still be read."""
+    known = graph.found(key)
+    if known is not None:
+        return known.result
+    ref = graph.last(key)
+    kept = ref and graph.store.find(ref)
+    if not kept:
+        return None
+    try:
+        return whole(graph.stations[key].result, kept)
+    except BastionError:
+        return None
+
+
+def cells(graph: PieceGraph, job: Job | None) -> dict[str, Cell]:
+    """Every station as the Wall shows it."""
+    now = states(graph, job)
+    failing = next((k for k in graph.stations if now[k] != "fresh"), None)
+    told = {}
+    for key, station in graph.stations.items():
+        result = shown_result(graph, key)
+        found: tuple[Finding | Note, ...] = ()
+        fact = Fact()
+        if result is not None:
+            found, fact = station.findings(graph.case, result), station.fact(result)
+        if key == failing and job and job.state in (Job.State.FAILED, Job.State.STOPPED):
+            verdict = Verdict.STOPS if job.state == Job.State.FAILED else Verdict.WAITS
+            found = (Finding("job", verdict, Said(job.message)), *found)
+        verdict = worst(found)
+        if result is None and verdict != Verdict.STOPS:
+            verdict = Verdict.WAITS
+        judged = tuple(f for f in found if isinstance(f, Finding))
+        notes = tuple(n for n in found if isinstance(n, Note))
+        told[key] = Cell(station.title, now[key], verdict, fact.main, fact.under, judged, notes)
+    return told
+
+
+def row(graph: PieceGraph, job: Job | None) -> Row:
+    """A piece as a row of the Wall."""
+    piece, fit = graph.piece, shown_result(graph, "fit")
+    wearer = piece.worn_by
+    return Row(
+        piece.id, piece.name, piece.side, piece.site, piece.mirror_of_id, piece.version, piece.file_name,
+        WornBy(wearer.id, wearer.name) if wearer else None, fit.silhouette if fit else "", fit.bounds_mm if fit else None, JobRecord.of(job),
+        cells(graph, job), totals(piece.totals), totals(piece.before), piece.because,
+    )  # fmt: skip
+
+
+def totals(kept: dict | None) -> Totals | None:
+    """Totals as they are kept."""
+    return None if kept is None else Totals(**{k: kept.get(k) for k in ("parts", "hours", "filament_g", "filament_m", "cost", "done_by")}, because=kept.get("because", ""))  # fmt: skip
+
+
+def detail(graph: PieceGraph, job: Job | None) -> dict[str, Any]:
+    """A piece with all that its station pages show, as JSON."""
+    piece = graph.piece
+    told = plain(row(graph, job))
+    told |= {
+        "build": piece.build_id,
+        "note": piece.note,
+        "recipe": written(graph.case.decided),
+        "worn_by": piece.wearer_id,
+        "usual": plain(usual(graph)),
+        "files": plain(files(graph)),
+    }
+    for station in STATIONS:
+        result = shown_result(graph, station.key)
+        told[station.key] = plain(result) if result is not None else None
+        if station.kept:
+            told[f"{station.key}_data"] = _data(graph, station.key) if result is not None else None
+    told["silhouette_side"] = told["fit"]["silhouette_side"] if told["fit"] else ""
+    return told
+
+
+def _data(graph: PieceGraph, key: str) -> Any | None:
+    """The bulky part just as it is kept: it is what ``plain`` made of it."""
+    ref = graph.last(key)
+    try:
+        return None if ref is None else graph.store.data(ref)
+    except FileProblem:
+        return None
+
+
+def usual(graph: PieceGraph) -> Usual:
+    """What is usual where a piece is worn: how it goes on, what lies between, and whether it is judged on a body at all."""
+    where = BY_NAME.get(graph.piece.site)
+    return Usual(where is not None, where.way_in if where else "", usual_layers(graph.piece.site, graph.case.shop.pad_mm))
+
+
+def files(graph: PieceGraph) -> Files:
+    """Addresses of the stage's files."""
+    return Files(
+        _file(graph, graph.last("pieces"), "preview.glb") or _file(graph, Ref("preview", graph.case.sha256), "preview.glb"),
+        _file(graph, graph.last("cut"), "parts.glb"),
+        _file(graph, graph.last("fit"), "fit.glb"),
+    )
+
+
+def _file(graph: PieceGraph, ref: Ref | None, name: str) -> str | None:
+    there = ref is not None and (graph.store.folder(ref) / name).exists()
+    return f"{ref.kind}/{ref.hash}" if there and ref else None

@@ -1,0 +1,237 @@
+"""What the API answers with, beside the results of the stations themselves."""
+
+from dataclasses import dataclass, field, make_dataclass
+
+from bastion_core.findings import Finding, Note, Said, Verdict
+from bastion_core.fit.layers import Layer
+from bastion_core.fit.motion_station import DrawnContact
+from bastion_core.stations import STATIONS
+from bastion_site.jobs.models import Job
+from bastion_site.wire import Decided
+
+STATES = [("fresh", "fresh"), ("computing", "computing"), ("stale", "stale"), ("failed", "failed")]
+
+
+@dataclass(frozen=True)
+class JobRecord:
+    """Work that is under way or was done."""
+
+    id: int
+    kind: str
+    state: str
+    progress: float
+    what: str
+    message: str
+
+    @classmethod
+    def of(cls, job: Job | None) -> "JobRecord | None":
+        return None if job is None else cls(job.id, job.kind, job.state, job.progress, job.what, job.message)
+
+
+@dataclass(frozen=True)
+class Cell:
+    """A station of a piece as the Wall shows it."""
+
+    title: str
+    state: str
+    verdict: Verdict
+    main: Said
+    under: Said
+    findings: tuple[Finding, ...]
+    notes: tuple[Note, ...]
+
+
+@dataclass(frozen=True)
+class Totals:
+    """What a piece takes as a whole."""
+
+    parts: int
+    hours: float
+    filament_g: float
+    filament_m: float
+    cost: float
+    done_by: str | None
+    because: str = ""
+
+
+@dataclass(frozen=True)
+class WornBy:
+    """Who wears it."""
+
+    id: int
+    name: str
+
+
+@dataclass(frozen=True)
+class Row:
+    """A piece as a row of the Wall."""
+
+    id: int
+    name: str
+    side: str
+    site: str
+    mirror_of: int | None
+    version: int
+    file_name: str
+    wearer: WornBy | None
+    silhouette: str
+    bounds_mm: tuple[tuple[float, float, float], ...] | None
+    job: JobRecord | None
+    stations: dict[str, Cell]
+    totals: Totals | None
+    before: Totals | None
+    because: str
+
+
+@dataclass(frozen=True)
+class Usual:
+    """What is usual where a piece is worn."""
+
+    worn: bool
+    way_in: str
+    layers: tuple[Layer, ...]
+
+
+@dataclass(frozen=True)
+class Files:
+    """Where the stage's files lie; each address ends in a hash, so a browser may keep it for ever."""
+
+    preview: str | None
+    parts: str | None
+    fit: str | None
+
+
+Detail = make_dataclass(
+    "Detail",
+    [
+        ("build", int), ("note", str), ("recipe", Decided), ("worn_by", int | None), ("usual", Usual), ("silhouette_side", str), ("files", Files),
+        *((s.key, s.result | None) for s in STATIONS),
+        *((f"{s.key}_data", s.data | None) for s in STATIONS if s.kept),
+    ],
+    bases=(Row,), frozen=True,
+)  # fmt: skip
+Detail.__doc__ = "A piece with all that its station pages show: its row, its decisions, and what every station found."
+
+
+@dataclass(frozen=True)
+class Slot:
+    """A print on a printer."""
+
+    piece: int
+    part: str
+    printer: str
+    start: str
+    end: str
+
+
+@dataclass(frozen=True)
+class Calendar:
+    """When all prints of a build could be done."""
+
+    begin: str
+    done_by: str | None
+    days_late: int | None
+    verdict: Verdict
+    missing: tuple[str, ...]
+    machine_h: float
+    slots: tuple[Slot, ...]
+
+
+@dataclass(frozen=True)
+class BuildRecord:
+    """A build."""
+
+    id: int
+    name: str
+    due: str | None
+    wearer: int | None
+    note: str
+    archived: bool
+    pieces: int
+
+
+@dataclass(frozen=True)
+class StationRecord:
+    """A column of the Wall."""
+
+    key: str
+    title: str
+
+
+@dataclass(frozen=True)
+class Wall:
+    """Everything the Wall shows, in one answer."""
+
+    build: BuildRecord
+    stations: tuple[StationRecord, ...]
+    rows: tuple[Row, ...]
+    calendar: Calendar
+
+
+@dataclass(frozen=True)
+class SuitLine:
+    """A worn piece beside the others."""
+
+    id: int
+    name: str
+    site: str
+    verdict: Verdict
+    state: str
+    wanted: float | None
+    chosen: float | None
+    room_mm: float | None
+    probability: float | None
+    ratio: float | None
+    wall_mm: float | None
+    complaints: tuple[Said, ...]
+
+
+@dataclass(frozen=True)
+class Suit:
+    """All worn pieces of a build, and the first guess from the statures."""
+
+    factor: float | None
+    reason: Said
+    rows: tuple[SuitLine, ...]
+
+
+@dataclass(frozen=True)
+class Motion:
+    """A build's joints with its pieces on. ``waits`` says why there is nothing; ``state`` whether it is known, and ``job`` what is at it."""
+
+    state: str
+    waits: Said
+    job: JobRecord | None
+    contacts: tuple[DrawnContact, ...]
+    left_out: tuple[str, ...] = field(default=())
+
+
+@dataclass(frozen=True)
+class WhatIf:
+    """What another scale or padding would bring, read off the curve."""
+
+    scale: float
+    pad_mm: float
+    room_mm: float
+    wall_mm: float | None
+    filament_g: float | None
+    met: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class Gauge:
+    """What a gauge ring takes."""
+
+    at_mm: float
+    minutes: float
+    filament_g: float
+    size_mm: tuple[float, float, float]
+
+
+@dataclass(frozen=True)
+class UsualBay:
+    """Something that usually goes inside: a box, or a cylinder as wide as its first size."""
+
+    name: str
+    size_mm: tuple[float, float, float]
+    round: bool = False

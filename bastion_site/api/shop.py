@@ -1,0 +1,147 @@
+"""Shop over HTTP."""
+
+from drf_spectacular.utils import extend_schema
+from rest_framework import mixins, serializers, viewsets
+from rest_framework.decorators import action
+from rest_framework.response import Response
+
+from bastion_core.engine.keeping import plain, whole
+from bastion_core.errors import RecipeProblem
+from bastion_core.fit.bays import Bay
+from bastion_core.print.profile import MATERIALS, Material
+from bastion_core.print.queue import Waking
+from bastion_site.api.records import UsualBay
+from bastion_site.engine.refresh import refresh_all
+from bastion_site.shop.models import Printer, Shop, Spool
+from bastion_site.wire import question, wire
+
+UsualBaySerializer = question(UsualBay, {"name": {"max_length": 60}})
+
+
+class ShopSerializer(serializers.ModelSerializer):
+    bays = UsualBaySerializer(many=True, required=False)
+
+    class Meta:
+        model = Shop
+        exclude = ["id"]
+        extra_kwargs = {
+            "planning_factor": {"min_value": 1.0, "max_value": 10.0},
+            "pad_mm": {"min_value": 0.0, "max_value": 60.0},
+            "made_for_mm": {"min_value": 500.0, "max_value": 2600.0},
+            "pin_clearance_mm": {"min_value": 0.0, "max_value": 2.0},
+            "pin_wall_mm": {"min_value": 0.4, "max_value": 20.0},
+        }
+
+    def validate_bays(self, value):
+        # A partial update leaves out what is nested and not said: the core reads it as it came.
+        bays = whole(tuple[UsualBay, ...], self.initial_data["bays"])
+        for bay in bays:
+            Bay(bay.name, bay.size_mm, round=bay.round)
+        value = plain(bays)
+        names = [record["name"] for record in value]
+        twice = next((n for n in names if names.count(n) > 1), None)
+        if twice is not None:
+            raise RecipeProblem(f"There are two called “{twice}”. Give each a name of its own.")
+        return value
+
+    def validate(self, attrs):
+        merged = {"wake_from_h": 8.0, "wake_to_h": 22.0}
+        if self.instance:
+            merged = {"wake_from_h": self.instance.wake_from_h, "wake_to_h": self.instance.wake_to_h}
+        merged |= {k: attrs[k] for k in merged if k in attrs}
+        Waking(merged["wake_from_h"], merged["wake_to_h"])
+        return attrs
+
+
+class PrinterSerializer(serializers.ModelSerializer):
+    usable_mm = serializers.SerializerMethodField()
+
+    class Meta:
+        model = Printer
+        fields = ["id", "name", "x_mm", "y_mm", "z_mm", "margin_mm", "usable_mm", "bed_moves", "speed_mm_s", "acceleration_mm_s2", "active"]
+        extra_kwargs = {"speed_mm_s": {"min_value": 5, "max_value": 1000}, "acceleration_mm_s2": {"min_value": 100, "max_value": 50000}}
+
+    def get_usable_mm(self, printer) -> list[float]:
+        return list(printer.core().usable_mm)
+
+    def validate(self, attrs):
+        known = {f.attname: getattr(self.instance, f.attname) for f in Printer._meta.fields} if self.instance else {}
+        Printer(**(known | attrs)).core()  # the core says what is wrong with its numbers
+        return attrs
+
+
+class SpoolSerializer(serializers.ModelSerializer):
+    left_g = serializers.FloatField(read_only=True)
+
+    class Meta:
+        model = Spool
+        fields = ["id", "name", "material", "colour", "net_g", "used_g", "left_g", "price_per_kg"]
+        extra_kwargs = {"used_g": {"min_value": 0}, "net_g": {"min_value": 1}, "price_per_kg": {"min_value": 0}}
+
+    def validate_material(self, value):
+        if value not in MATERIALS:
+            raise RecipeProblem(f"“{value}” is no material known here. There are: {', '.join(MATERIALS)}.")
+        return value
+
+
+class ShopView(mixins.RetrieveModelMixin, mixins.UpdateModelMixin, viewsets.GenericViewSet):
+    """The shop's settings."""
+
+    serializer_class = ShopSerializer
+    http_method_names = ["get", "patch"]
+
+    def get_object(self) -> Shop:
+        return Shop.current()
+
+    def perform_update(self, serializer) -> None:
+        serializer.save()
+        # What usually goes inside is only chosen from: pieces keep their own sizes.
+        if set(serializer.validated_data) - {"bays"}:
+            refresh_all("shop settings")
+
+
+class PrinterView(viewsets.ModelViewSet):
+    """The shop's printers."""
+
+    queryset = Printer.objects.all()
+    serializer_class = PrinterSerializer
+    http_method_names = ["get", "post", "patch", "delete"]
+
+    def perform_create(self, serializer) -> None:
+        serializer.save()
+        refresh_all("a new printer")
+
+    def perform_update(self, serializer) -> None:
+        serializer.save()
+        refresh_all(f"printer {serializer.instance.name}")
+
+    def perform_destroy(self, instance) -> None:
+        name = instance.name
+        instance.delete()
+        refresh_all(f"printer {name} taken away")
+
+
+class SpoolView(viewsets.ModelViewSet):
+    """The shop's spools. What a piece costs follows their prices; nothing is computed for it."""
+
+    queryset = Spool.objects.all()
+    serializer_class = SpoolSerializer
+    http_method_names = ["get", "post", "patch", "delete"]
+
+    def perform_create(self, serializer) -> None:
+        serializer.save()
+        refresh_all("a new spool")
+
+    def perform_update(self, serializer) -> None:
+        serializer.save()
+        if "price_per_kg" in serializer.validated_data or "material" in serializer.validated_data:
+            refresh_all("the price of filament")
+
+    def perform_destroy(self, instance) -> None:
+        instance.delete()
+        refresh_all("a spool taken away")
+
+    @extend_schema(responses=wire(Material)(many=True))
+    @action(detail=False, pagination_class=None)
+    def materials(self, request):
+        return Response(plain(list(MATERIALS.values())))

@@ -1,0 +1,60 @@
+"""Tables of the trade that pages choose from, as the core and the shop know them."""
+
+from dataclasses import dataclass
+
+from drf_spectacular.utils import extend_schema
+from rest_framework.decorators import api_view
+from rest_framework.response import Response
+
+from bastion_core.engine.keeping import plain
+from bastion_core.fit.bays import PLACES
+from bastion_core.fit.layers import LAYERS, WHERES
+from bastion_core.fit.movement import LEAST_DOWN_DEG
+from bastion_core.fit.sites import WAYS_IN
+from bastion_core.fit.suit import OUT_OF_PROPORTION
+from bastion_core.measure.table import SITES
+from bastion_core.print.profile import LAYER_HEIGHTS_MM
+from bastion_core.stations import STATIONS
+from bastion_core.units import MM_PER_UNIT
+from bastion_site.api.records import StationRecord, UsualBay
+from bastion_site.shop.models import Shop
+from bastion_site.wire import DecisionRecord, decision_records, wire
+
+
+@dataclass(frozen=True)
+class Trade:
+    """What there is to choose from."""
+
+    stations: tuple[StationRecord, ...]
+    decisions: tuple[DecisionRecord, ...]
+    sites: tuple[str, ...]
+    units: tuple[str, ...]
+    ways_in: tuple[str, ...]
+    layers: dict[str, float]
+    wheres: tuple[str, ...]
+    bays: tuple[UsualBay, ...]
+    places: tuple[str, ...]
+    layer_heights_mm: tuple[float, ...]
+    out_of_proportion: float
+    least_down_deg: float
+
+
+@extend_schema(responses=wire(Trade))
+@api_view(["GET"])
+def trade(request) -> Response:
+    """Stations, decisions with their bounds, sites, ways in, layers, and what the shop usually puts inside."""
+    told = Trade(
+        tuple(StationRecord(s.key, s.title) for s in STATIONS),
+        tuple(decision_records(STATIONS)),
+        SITES,
+        tuple(MM_PER_UNIT),
+        WAYS_IN,
+        {name: row[0] for name, row in LAYERS.items()},
+        WHERES,
+        tuple(UsualBay(b["name"], tuple(b["size_mm"]), b["round"]) for b in Shop.current().bays),
+        PLACES,
+        LAYER_HEIGHTS_MM,
+        OUT_OF_PROPORTION,
+        LEAST_DOWN_DEG,
+    )
+    return Response(plain(told))

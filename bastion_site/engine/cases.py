@@ -1,0 +1,111 @@
+"""From rows to what the core's stations are asked about: a piece or a build with everything decided, the shop as it is today."""
+
+from collections.abc import Iterable, Sequence
+
+from bastion_core.case import BuildCase, Case, ScanBody, WornPiece
+from bastion_core.engine.graph import Graph
+from bastion_core.engine.memo import Memo
+from bastion_core.engine.store import Ref
+from bastion_core.errors import BastionError
+from bastion_core.fit.sites import BY_NAME
+from bastion_core.pieces.recipe import PiecesRecipe
+from bastion_core.shop import Shop
+from bastion_core.stations import BUILD_STATIONS, STATIONS
+from bastion_site.builds.models import Build, Piece
+from bastion_site.engine.store import DatabaseStore
+from bastion_site.shop.models import shop_today
+from bastion_site.wearers.models import Wearer
+
+WITH = ("build__wearer", "wearer", "mesh")
+"""What a piece is always loaded with."""
+
+
+def scan_for(wearer: Wearer | None, site: str) -> ScanBody | None:
+    """The scan that stands for the wearer's body at a site, where one is used.
+
+    On the head a head's goes before a whole one's; on trunk and limbs a whole one's, and a head's says nothing of limbs.
+    """
+    where = BY_NAME.get(site)
+    if wearer is None or where is None:
+        return None
+    kinds = {"head": ("head", "body"), "trunk": ("body", "head")}.get(where.part, ("body",))
+    used = {scan.kind: scan for scan in wearer.scans.all() if scan.used and scan.found}
+    return next((scan_body(used[kind]) for kind in kinds if kind in used), None)
+
+
+def scan_body(scan) -> ScanBody:
+    """A scan as stations know it. Its files change when it is read otherwise, so what was found on it is part of its name."""
+    values = {k: v["value"] for k, v in scan.found["values"].items()}
+    return ScanBody(Ref("scan", f"{scan.pk}/{scan.reading}"), scan.kind, values)
+
+
+def case_of(piece: Piece, shop: Shop) -> Case:
+    """A piece as stations know it; RecipeProblem when a decision cannot be."""
+    wearer, site = piece.worn_by, piece.of(PiecesRecipe).site
+    return Case(piece.name, piece.mesh.sha256, piece.decided, wearer.core() if wearer else None, scan_for(wearer, site), shop)
+
+
+class PieceGraph(Graph):
+    """A piece's stations, with what was shown last where nothing is fresh."""
+
+    def __init__(self, piece: Piece, shop: Shop, store: DatabaseStore, memo: Memo | None = None) -> None:
+        super().__init__(STATIONS, case_of(piece, shop), store, memo)
+        self.piece = piece
+
+    def last(self, key: str) -> Ref | None:
+        """Where the result lies that is shown: the fresh one, else the last one there was."""
+        ref = self.ref(key)
+        if ref is not None and (self.found(key) is not None):
+            return ref
+        shown = self.piece.shown.get(key)
+        return Ref(key, shown) if shown else None
+
+
+def graph_of(piece: Piece, memo: Memo | None = None) -> PieceGraph:
+    """One piece's stations as they stand."""
+    return PieceGraph(piece, shop_today(), DatabaseStore(), memo)
+
+
+def graphs_of(pieces: Sequence[Piece], shop: Shop | None = None) -> list[PieceGraph]:
+    """Many pieces' stations, their results looked up station by station instead of piece by piece."""
+    store = DatabaseStore()
+    graphs = [PieceGraph(p, shop or shop_today(), store) for p in pieces]
+    for station in STATIONS:
+        if station.kept:
+            store.look_up(ref for g in graphs if (ref := g.ref(station.key)) is not None)
+    store.look_up(Ref(s.key, g.piece.shown[s.key]) for s in STATIONS for g in graphs if s.key in g.piece.shown)
+    return graphs
+
+
+def worn_pieces(build: Build) -> Iterable[Piece]:
+    """The pieces of a build that are worn somewhere."""
+    return [p for p in build.pieces.select_related(*WITH).prefetch_related("wearer__scans", "build__wearer__scans") if p.site in BY_NAME]
+
+
+def build_case(build: Build) -> tuple[BuildCase, list[str]]:
+    """A build as stations know it, and the names of pieces that were left out: not judged yet, or worn by somebody else."""
+    worn, left_out = [], []
+    for graph in graphs_of(worn_pieces(build)):
+        piece = graph.piece
+        fit = graph.found("fit")
+        if piece.worn_by != build.wearer or fit is None or not fit.result.judged:
+            left_out.append(piece.name)
+            continue
+        worn.append(WornPiece(piece.id, piece.name, piece.site, piece.side, fit.ref))
+    wearer = build.wearer
+    scan = next((s for s in wearer.scans.all() if s.used and s.found and s.kind == "body"), None) if wearer else None
+    return BuildCase(wearer.core() if wearer else None, scan_body(scan) if scan else None, tuple(worn)), left_out
+
+
+def build_graph(build: Build, memo: Memo | None = None) -> tuple[Graph, list[str]]:
+    """A build's stations as they stand, and what was left out of them."""
+    case, left_out = build_case(build)
+    return Graph(BUILD_STATIONS, case, DatabaseStore(), memo), left_out
+
+
+def whole(graph: Graph) -> bool:
+    """Whether everything of it is fresh; a decision that cannot be is not."""
+    try:
+        return graph.fresh
+    except BastionError:
+        return False

@@ -1,0 +1,108 @@
+"""Background work: queueing, carrying out in a process that can be ended, stopping, and what a killed worker left behind."""
+
+import logging
+
+from django.conf import settings
+from django.db import transaction
+from django.utils import timezone
+from django_tasks import task
+from django_tasks_db.models import DBTaskResult
+
+from bastion_core.errors import BastionError, Stopped
+from bastion_site.engine import work
+from bastion_site.engine.process import Process
+from bastion_site.errors import DISK_FULL, is_disk_full
+from bastion_site.jobs.models import Job
+
+logger = logging.getLogger(__name__)
+_MOST_ATTEMPTS = 2
+_MOST_S = 3600.0
+_child = Process(idle_s=15.0)
+"""Where this worker's jobs are carried out: warm from job to job, given back when there is nothing to do."""
+
+
+def queue_job(subject, kind: str, about: dict | None = None) -> Job:
+    """One job of a kind for a piece, build or wearer: a queued one serves, a running one is told to stop since what it computes is old."""
+    name, about = subject._meta.model_name, about or {}
+    with transaction.atomic():
+        for job in Job.objects.filter(**{name: subject}, state__in=Job.ACTIVE, about=about):
+            if job.state == Job.State.QUEUED and job.kind == kind:
+                return job
+            if name == "piece" or job.kind == kind:
+                stop_job(job)
+        made = Job.objects.create(**{name: subject}, kind=kind, about=about)
+        _enqueue(made)
+    return made
+
+
+def _enqueue(job: Job) -> None:
+    run_job.using(queue_name=job.queue).enqueue(job.pk)
+
+
+def stop_job(job: Job) -> None:
+    """Ask a job to stop; one that has not begun stops at once."""
+    Job.objects.filter(pk=job.pk, state=Job.State.QUEUED).update(state=Job.State.STOPPED, finished=timezone.now(), message=str(Stopped()))
+    Job.objects.filter(pk=job.pk, state=Job.State.RUNNING).update(stop_asked=True)
+
+
+def _unwanted(job_id: int) -> bool:
+    """Whether a running job was told to stop, or its subject is gone."""
+    return not Job.objects.filter(pk=job_id, stop_asked=False).exists()
+
+
+@task(queue_name="plan")
+def run_job(job_id: int) -> None:
+    """Carry out a job. Everything that can go wrong ends in the job's row, in words."""
+    if not Job.objects.filter(pk=job_id, state=Job.State.QUEUED).update(state=Job.State.RUNNING):
+        return  # stopped before it began, or its subject is gone
+    job = Job.objects.get(pk=job_id)
+    Job.objects.filter(pk=job_id).update(attempts=job.attempts + 1)
+    state, message = Job.State.DONE, ""
+    try:
+        if settings.JOBS_APART:
+            _child.ask(work.carry_out, job_id, timeout_s=_MOST_S, stop=lambda: _unwanted(job_id))
+        else:
+            work.carry_out(job_id)
+    except Stopped as stopped:
+        state, message = Job.State.STOPPED, str(stopped)
+    except BastionError as problem:
+        state, message = Job.State.FAILED, str(problem)
+    except Exception as problem:
+        logger.exception("job %s failed", job_id)
+        full = is_disk_full(problem)
+        state = Job.State.FAILED
+        broken = f"The computation broke down ({type(problem).__name__}). Nothing was lost; try it once more."
+        message = DISK_FULL["detail"] if full else broken
+    Job.objects.filter(pk=job_id).update(state=state, message=message, finished=timezone.now(), progress=1.0, what="")
+    job = Job.objects.filter(pk=job_id).first()
+    if job is None:
+        return
+    if state == Job.State.DONE:
+        for subject, kind in work.after(job):
+            queue_job(subject, kind)
+
+
+def recover(queues: tuple[str, ...]) -> int:
+    """Jobs a killed worker left running: queued again once, then failed with a reason. Returns how many there were.
+
+    Called before a worker of these queues starts, when none of them can be running.
+    """
+    found = 0
+    DBTaskResult.objects.running().filter(queue_name__in=queues).delete()
+    for job in Job.objects.filter(state=Job.State.RUNNING):
+        if job.queue not in queues:
+            continue
+        found += 1
+        if job.stop_asked:
+            Job.objects.filter(pk=job.pk).update(state=Job.State.STOPPED, finished=timezone.now(), message=str(Stopped()))
+        elif job.attempts < _MOST_ATTEMPTS:
+            with transaction.atomic():
+                Job.objects.filter(pk=job.pk).update(state=Job.State.QUEUED, progress=0, what="")
+                _enqueue(job)
+        else:
+            Job.objects.filter(pk=job.pk).update(
+                state=Job.State.FAILED,
+                finished=timezone.now(),
+                message="The worker was ended twice while at this, most likely for want of memory. Reduce the model's triangles, or close other programs, and compute it again.",
+            )
+    return found

@@ -1,0 +1,52 @@
+"""What a page waits for, done in the warm process: solids stay alive from one question to the next."""
+
+from pathlib import Path
+
+from bastion_core.commands.options import write_solid
+from bastion_core.engine.keeping import plain
+from bastion_core.engine.memo import Memo
+from bastion_core.fit.gauge import gauge_ring
+from bastion_core.fit.scale import Scale
+from bastion_core.fit.seat import seat_turn
+from bastion_core.geometry.place import scaling
+from bastion_core.geometry.solid import Solid
+from bastion_core.measure.body import stand_in
+from bastion_core.measure.figure import drawings
+from bastion_core.measure.wearer import Wearer
+from bastion_core.pieces.standing import Standing, load_solid
+from bastion_core.print.profile import Profile
+from bastion_core.shop import Printer
+
+_memo = Memo()
+
+
+def _solid(standing: Standing, source: str) -> Solid:
+    """A piece as it stands; alive while pages ask about it."""
+    return _memo.live((standing, source), lambda: standing.stood(load_solid(Path(source))))
+
+
+def write_gauge_ring(
+    standing: Standing, source: str, scale: Scale, turn_deg: Scale, at_mm: float, height_mm: float, printer: Printer | None,
+    profile: Profile, path: str,
+) -> tuple[float, float, float, tuple[float, float, float]]:  # fmt: skip
+    """Write the ring; where it was taken, minutes, grams, size."""
+    solid = _solid(standing, source)
+    ring = gauge_ring(solid.transformed(seat_turn(solid.bounds, turn_deg, scale)), scale, at_mm, height_mm, printer, profile)
+    write_solid(ring.solid.mesh(), Path(path), Path(path).stem)
+    return ring.at_mm, ring.minutes, ring.filament_g, ring.size_mm
+
+
+def write_half_scale(standing: Standing, source: str, scale: Scale, path: str) -> None:
+    """Write the whole piece at half its size."""
+    half = _solid(standing, source).transformed(scaling(*(s / 2 for s in scale)))
+    write_solid(half.mesh(), Path(path), Path(path).stem)
+
+
+def write_body(wearer: Wearer, path: str) -> None:
+    """Write the stand-in body."""
+    write_solid(stand_in(wearer).mesh, Path(path), "body")
+
+
+def figures() -> dict:
+    """The drawings of where each measurement is taken, as JSON."""
+    return plain(drawings())

@@ -1,0 +1,43 @@
+"""Django's runner with a folder of its own for files, tasks that wait to be worked off, and one plain closing line."""
+
+import os
+import shutil
+import tempfile
+from pathlib import Path
+
+from django.conf import settings
+from django.db import connection
+from django.test.runner import DiscoverRunner
+from django.test.utils import override_settings
+
+
+class PlainRunner(DiscoverRunner):
+    """Ends with “N passed, N failed”."""
+
+    def setup_test_environment(self, **kwargs):
+        super().setup_test_environment(**kwargs)
+        self.folder = Path(tempfile.mkdtemp(prefix="bastion-test-"))
+        self.settings = override_settings(
+            DATA=self.folder,
+            MEDIA_ROOT=self.folder / "media",
+            TASKS={"default": {"BACKEND": "django_tasks.backends.dummy.DummyBackend", "QUEUES": ["pieces", "plan"]}},
+            JOBS_APART=False,
+            ALLOWED_HOSTS=[*settings.ALLOWED_HOSTS, "testserver"],
+        )
+        self.settings.enable()
+        # On disk: the live server and the test each have a connection of their own, as in real life; and one for each run of the tests.
+        connection.settings_dict["TEST"]["NAME"] = self.folder / "test.sqlite3"
+
+    def teardown_test_environment(self, **kwargs):
+        self.settings.disable()
+        shutil.rmtree(self.folder, ignore_errors=True)
+        super().teardown_test_environment(**kwargs)
+
+    def suite_result(self, suite, result, **kwargs):
+        failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
+        passed = result.testsRun - failed - len(result.skipped)
+        print(f"\n{passed} passed, {failed} failed", flush=True)
+        if "BASTION_TALLY" in os.environ:
+            with open(os.environ["BASTION_TALLY"], "a", encoding="utf-8") as tally:
+                tally.write(f"{passed} {failed}\n")
+        return super().suite_result(suite, result, **kwargs)

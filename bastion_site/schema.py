@@ -1,0 +1,19 @@
+"""Finishing touches to the API's schema: an answer always has all of its fields."""
+
+from typing import get_args
+
+from bastion_core.findings import Unit, Verdict
+from bastion_core.units import MM_PER_UNIT
+
+QUANTITY_UNITS = [(u, u) for u in get_args(Unit)]
+VERDICTS = [(v.value, v.value) for v in Verdict]
+FILE_UNITS = [(u, u) for u in MM_PER_UNIT]
+LENGTH_UNITS = [("mm", "mm"), ("in", "in")]
+
+
+def all_of_an_answer(result, generator, request, public):
+    """Components that only answers use have every field: what the core's dataclasses default, an answer still tells."""
+    for name, component in result["components"]["schemas"].items():
+        if component.get("type") == "object" and "properties" in component and not name.endswith("Request"):
+            component["required"] = sorted(component["properties"])
+    return result

@@ -1,0 +1,21 @@
+/** What a station is on screen. */
+import type { ComponentType, ReactNode } from "react";
+import type { Change, Detail } from "../api/client";
+
+/** What a station gives the frame: what is seen, and the decisions of its ledger. */
+export interface StationView {
+  stage: ReactNode;
+  decisions: ReactNode;
+}
+
+export interface StationProps {
+  piece: Detail;
+  change: (change: Change) => void;
+  children: (view: StationView) => ReactNode;
+}
+
+/** A station of the registry: its key is the one it has in the core and in every address. */
+export interface Station {
+  key: string;
+  View: ComponentType<StationProps>;
+}
