@@ -38,6 +38,5 @@ class PlainRunner(DiscoverRunner):
         passed = result.testsRun - failed - len(result.skipped)
         print(f"\n{passed} passed, {failed} failed", flush=True)
         if "BASTION_TALLY" in os.environ:
-            with open(os.environ["BASTION_TALLY"], "a", encoding="utf-8") as tally:
-                tally.write(f"{passed} {failed}\n")
+            (Path(os.environ["BASTION_TALLY"]) / str(os.getpid())).write_text(f"{passed} {failed}", "utf-8")
         return super().suite_result(suite, result, **kwargs)

@@ -5,6 +5,8 @@ from pathlib import Path
 
 from django.core.management.utils import get_random_secret_key
 
+from bastion_core import __version__
+
 ROOT = Path(__file__).resolve().parent.parent
 DATA = Path(os.environ.get("BASTION_DATA", ROOT / "data")).resolve()
 MEDIA_ROOT = DATA / "media"
@@ -94,7 +96,7 @@ REST_FRAMEWORK = {
 }
 SPECTACULAR_SETTINGS = {
     "TITLE": "Odd Bastion",
-    "VERSION": "1",
+    "VERSION": __version__,
     "COMPONENT_SPLIT_REQUEST": True,
     "SERVE_INCLUDE_SCHEMA": False,
     "POSTPROCESSING_HOOKS": ["drf_spectacular.hooks.postprocess_schema_enums", "bastion_site.schema.all_of_an_answer"],

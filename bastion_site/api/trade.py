@@ -6,6 +6,7 @@ from drf_spectacular.utils import extend_schema
 from rest_framework.decorators import api_view
 from rest_framework.response import Response
 
+from bastion_core import __version__
 from bastion_core.engine.keeping import plain
 from bastion_core.fit.bays import PLACES
 from bastion_core.fit.layers import LAYERS, WHERES
@@ -23,8 +24,9 @@ from bastion_site.wire import DecisionRecord, decision_records, wire
 
 @dataclass(frozen=True)
 class Trade:
-    """What there is to choose from."""
+    """What there is to choose from, and which version of the application tells it."""
 
+    version: str
     stations: tuple[StationRecord, ...]
     decisions: tuple[DecisionRecord, ...]
     sites: tuple[str, ...]
@@ -44,6 +46,7 @@ class Trade:
 def trade(request) -> Response:
     """Stations, decisions with their bounds, sites, ways in, layers, and what the shop usually puts inside."""
     told = Trade(
+        __version__,
         tuple(StationRecord(s.key, s.title) for s in STATIONS),
         tuple(decision_records(STATIONS)),
         SITES,

@@ -2166,8 +2166,9 @@ export interface components {
             done_by: string | null;
             because: string;
         };
-        /** @description What there is to choose from. */
+        /** @description What there is to choose from, and which version of the application tells it. */
         Trade: {
+            version: string;
             stations: components["schemas"]["StationRecord"][];
             decisions: components["schemas"]["DecisionRecord"][];
             sites: string[];

@@ -5,6 +5,7 @@ import DialogContent from "@mui/material/DialogContent";
 import DialogTitle from "@mui/material/DialogTitle";
 import Typography from "@mui/material/Typography";
 import { useEffect, useState } from "react";
+import { useTrade } from "../api/client";
 
 const KEYS: [string, string][] = [
   ["←  →", "the station before, the station after"],
@@ -28,6 +29,7 @@ export function isTyping(event: KeyboardEvent): boolean {
 
 export function Keys() {
   const [open, setOpen] = useState(false);
+  const trade = useTrade();
   useEffect(() => {
     const press = (e: KeyboardEvent) => {
       if (e.key === "?" && !isTyping(e)) setOpen(true);
@@ -55,6 +57,9 @@ export function Keys() {
               ))}
             </tbody>
           </table>
+          <Typography variant="body2" color="text.secondary" sx={{ mt: 2 }}>
+            {`Odd Bastion ${trade.data?.version ?? ""}`}
+          </Typography>
         </DialogContent>
       </Dialog>
     </>
