@@ -168,6 +168,7 @@ class OnTheDemo(InTheBrowser):
         expect(lean).to_have_value("80")
         page.get_by_role("button", name="Left from right").click()
         expect(self.ledger().get_by_role("group", name=re.compile("^Plane"))).to_have_count(2)
+        self.decided(piece, CutRecipe, lambda r: len(r.cuts) == 2, "the second plane")
         self.work()
         page.wait_for_function("window.__stage && window.__stage.parts >= 3", timeout=20_000)
         page.get_by_role("slider").press("End")  # pulled asunder: the planes leave the stage
@@ -176,6 +177,7 @@ class OnTheDemo(InTheBrowser):
         self.ledger().get_by_role("button", name="Delete").last.click()
         expect(self.ledger().get_by_role("group", name=re.compile("^Plane"))).to_have_count(1)
         page.get_by_role("button", name="Propose planes").click()
+        self.decided(piece, CutRecipe, lambda r: r.cuts is None, "back to the proposal")
         self.work()
         self.said("Planes, as proposed")
 

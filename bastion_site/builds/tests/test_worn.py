@@ -13,7 +13,7 @@ from bastion_site.builds.models import Build, Derived
 from bastion_site.builds.tests.test_pieces import PieceCase
 from bastion_site.engine.refresh import catch_up
 from bastion_site.jobs.models import Job
-from bastion_site.testing import bytes_of, said, shop, work_off
+from bastion_site.testing import bytes_of, recall, remember, said, shop, work_off
 from bastion_site.wearers.models import Wearer
 
 PIXEL = b"\x89PNG\r\n\x1a\n" + bytes(40)
@@ -28,6 +28,8 @@ class Worn(PieceCase):
     def setUp(self):
         # A bed that takes all of it whole: nothing here is about cutting.
         self.build, self.wearer = shop(small=False)
+        recall()
+        self.addCleanup(remember)
 
     def bring(self, solid, name: str, **more) -> dict:
         path = Path(self.made.name) / f"{name}.stl"
@@ -127,6 +129,7 @@ class Worn(PieceCase):
         )
 
     def test_the_same_recipe_is_computed_once(self):
+        Derived.objects.all().delete()
         self.bring(tube(58, 3, 180, 64), "bracer-left")
         self.bring(tube(58, 3, 180, 64), "bracer-left")
         self.assertEqual(Derived.objects.filter(kind="fit").count(), 1)
