@@ -60,10 +60,10 @@ class Said:
     values: tuple[Quantity, ...] = ()
 
     def __str__(self) -> str:
-        told = self.words
+        text = self.words
         for index, value in enumerate(self.values):
-            told = told.replace(f"{{{index}}}", str(value))
-        return told
+            text = text.replace(f"{{{index}}}", str(value))
+        return text
 
     def __bool__(self) -> bool:
         return bool(self.words)
@@ -110,22 +110,22 @@ def say(words: str, *parts: "Quantity | Said | str") -> Said:
     pieces = words.split("{}")
     if len(pieces) != len(parts) + 1:
         raise ValueError(f"“{words}” has {len(pieces) - 1} places for {len(parts)} parts.")
-    told, values = pieces[0], list[Quantity]()
+    words_so_far, values = pieces[0], list[Quantity]()
     for part, after in zip(parts, pieces[1:], strict=True):
         if isinstance(part, Quantity):
-            told += f"{{{len(values)}}}"
+            words_so_far += f"{{{len(values)}}}"
             values.append(part)
         elif isinstance(part, Said):
             own = part.words
             # From the last place down, so that none is moved twice.
             for index in reversed(range(len(part.values))):
                 own = own.replace(f"{{{index}}}", f"{{{index + len(values)}}}")
-            told += own
+            words_so_far += own
             values += part.values
         else:
-            told += part
-        told += after
-    return Said(told, tuple(values))
+            words_so_far += part
+        words_so_far += after
+    return Said(words_so_far, tuple(values))
 
 
 def joined(parts: "list[Said] | tuple[Said, ...]", between: str) -> Said:

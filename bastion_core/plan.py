@@ -63,12 +63,12 @@ def plan_record(graph: Graph, file_name: str, more_warnings: tuple[str, ...] = (
 
 def warnings(graph: Graph) -> list[str]:
     """Everything tight or worse that the stations have to say, in millimetres."""
-    told = []
+    said = []
     for key, station in graph.stations.items():
         known = graph.found(key)
         found = station.findings(graph.case, known.result) if known else ()
-        told += [str(f.text) for f in found if isinstance(f, Finding) and f.verdict >= Verdict.TIGHT]
-    return told
+        said += [str(f.text) for f in found if isinstance(f, Finding) and f.verdict >= Verdict.TIGHT]
+    return said
 
 
 def _assigned(printed: PrintData) -> dict[str, str]:
@@ -114,5 +114,5 @@ def _fit(fit: FitResult) -> dict[str, Any]:
 
 
 def _seam(seam: SeamRecord) -> dict[str, Any]:
-    told = plain(seam)
-    return {k: told[k] for k in ("id", "parts", "cut", "area_mm2", "joints")} | {"advice": str(seam.advice)}
+    record = plain(seam)
+    return {k: record[k] for k in ("id", "parts", "cut", "area_mm2", "joints")} | {"advice": str(seam.advice)}

@@ -25,18 +25,18 @@ UPGRADERS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {0: _from_0}
 
 def upgraded(kept: Mapping[str, Any]) -> dict[str, Any]:
     """Kept decisions as today's version has them."""
-    told = dict(kept)
-    version = int(told.pop("version", VERSION))
+    todays = dict(kept)
+    version = int(todays.pop("version", VERSION))
     while version < VERSION:
-        told = UPGRADERS[version](told)
+        todays = UPGRADERS[version](todays)
         version += 1
-    return told
+    return todays
 
 
 def read_all(kept: Mapping[str, Any]) -> tuple[Recipe, ...]:
     """Every recipe out of one kept object; RecipeProblem naming the decision that cannot be."""
-    told = upgraded(kept)
-    return tuple(read(kind, told) for kind in RECIPES)
+    todays = upgraded(kept)
+    return tuple(read(kind, todays) for kind in RECIPES)
 
 
 def write_all(recipes: tuple[Recipe, ...]) -> dict[str, Any]:

@@ -65,7 +65,9 @@ def for_the_maker(problem: Exception, context: dict) -> Response | None:
     response = exception_handler(problem, context)
     if response is not None:
         codes = getattr(problem, "default_code", "error")
-        response.data = {"code": codes, "detail": _sentence(response.data)}
+        named = next(iter(response.data), None) if isinstance(problem, ValidationError) and isinstance(response.data, dict) else None
+        field = {"field": named} if named and named != "non_field_errors" else {}
+        response.data = {"code": codes, "detail": _sentence(response.data), **field}
     return response
 
 

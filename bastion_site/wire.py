@@ -17,8 +17,6 @@ from bastion_core.engine.keeping import plain
 from bastion_core.engine.recipe import decisions
 from bastion_core.stations import RECIPES
 
-_BOUNDED = (int, float)
-
 
 class Wire(DataclassSerializer):
     """Base of all; nested dataclasses get the serializer of their own name."""
@@ -75,9 +73,9 @@ def asked(serializer: type, data: Any, partial: bool = False) -> dict[str, Any]:
         raise serializers.ValidationError("Send one JSON object.")
     reading = serializer(data=data, partial=partial)
     reading.is_valid(raise_exception=True)
-    told = reading.validated_data
+    read = reading.validated_data
     names = [n for n in reading.fields if n in data or not partial]
-    return {n: _as_sent(data.get(n), getattr(told, n)) for n in names}
+    return {n: _as_sent(data.get(n), getattr(read, n)) for n in names}
 
 
 def _as_sent(raw: Any, value: Any) -> Any:
@@ -94,17 +92,14 @@ Decided = _merged("Decided", RECIPES)
 Decided.__doc__ = "Every decision about a piece."
 
 
-def bounds_of_decisions() -> dict[str, dict[str, Any]]:
-    """Bounds and choices of every decision, in the serializer's words."""
-    told: dict[str, dict[str, Any]] = {}
+def labels_of_decisions() -> dict[str, dict[str, Any]]:
+    """The name of every decision, in the serializer's words. Its bounds are the core's to judge, in a maker's words."""
+    kwargs: dict[str, dict[str, Any]] = {}
     for kind in RECIPES:
         for name, known in decisions(kind).items():
-            plain_number = kind.__dataclass_fields__[name].type in _BOUNDED
-            limits: dict[str, Any] = {"min_value": known.least, "max_value": known.most} if plain_number else {}
-            if kind.__dataclass_fields__[name].type is str:
-                limits["allow_blank"] = True
-            told[name] = {"label": known.label} | {k: v for k, v in limits.items() if v is not None}
-    return told
+            blank = {"allow_blank": True} if kind.__dataclass_fields__[name].type is str else {}
+            kwargs[name] = {"label": known.label} | blank
+    return kwargs
 
 
 @dataclass(frozen=True)

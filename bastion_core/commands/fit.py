@@ -58,8 +58,8 @@ def add_command(commands: Any) -> None:
 
 def carry_out(options: argparse.Namespace, progress: Progress) -> None:
     """Print the answer; write the gauge ring where one is wanted."""
-    where = site(options.site) if options.site in BY_NAME else None
-    if where is None:
+    worn_at = site(options.site) if options.site in BY_NAME else None
+    if worn_at is None:
         raise RecipeProblem(f"Say with --site where it is worn: {', '.join(BY_NAME)}.", "site")
     pieces, recipe = from_flags(PiecesRecipe, options), from_flags(FitRecipe, options)
     pieces = replace(pieces, side=pieces.side or "left")
@@ -70,35 +70,35 @@ def carry_out(options: argparse.Namespace, progress: Progress) -> None:
     sha256 = sha256_of(there(options.model))
     with tempfile.TemporaryDirectory(prefix="bastion-") as made:
         store = FolderStore(Path(made), {sha256: options.model})
-        scan = _scanned(options, where, wearer, store) if options.body else None
+        scan = _scanned(options, worn_at, wearer, store) if options.body else None
         decided: tuple[Recipe, ...] = (pieces, recipe, PrintRecipe())
         case = Case(options.model.name, sha256, decided, wearer, scan, as_placed=options.as_placed)
         graph = Graph(_STATIONS, case, store)
         graph.carry_out(span(progress, 0, 0.3), ("pieces",))
         if not options.as_placed:
             progress(0.32, "seeing which way it stands")
-            graph = Graph(_STATIONS, _stood_up(graph, where, store), store, Memo())
+            graph = Graph(_STATIONS, _stood_up(graph, worn_at, store), store, Memo())
         graph.carry_out(span(progress, 0.4, 1.0))
         answer: AnswerRecord | None = graph.data("fit").answer
         warned = [f for f in graph.stations["fit"].findings(graph.case, graph.result("fit")) if f.code not in _SAID_ELSEWHERE]
         if answer is None:
             raise RecipeProblem(next(str(f.text) for f in warned if isinstance(f, Finding)).split(": ", 1)[-1])
-        told = told_of(answer) | {"warnings": [str(f.text) for f in warned if f.code != "by-hand"]}
+        answered = told_of(answer) | {"warnings": [str(f.text) for f in warned if f.code != "by-hand"]}
         if options.gauge_ring:
-            told["gauge_ring"] = _ring(options, graph, answer, store)
-        say_json(told)
+            answered["gauge_ring"] = _ring(options, graph, answer, store)
+        say_json(answered)
 
 
-def _stood_up(graph: Graph, where: Site, store: FolderStore) -> Case:
+def _stood_up(graph: Graph, worn_at: Site, store: FolderStore) -> Case:
     """The case with its piece turned the way it stands on the body."""
     case: Case = graph.case
     ref = graph.ref("pieces")
     assert ref is not None
     pieces, recipe = case.of(PiecesRecipe), case.of(FitRecipe)
     body = _body(case, store)
-    stretch = on_body(body, where, pieces.side)
+    stretch = on_body(body, worn_at, pieces.side)
     thin = simplified(load_mesh(store.folder(ref) / SOLID), _TURN_TRIANGLES)
-    x, y, z = best_turn(thin, stretch, where, recipe.layers or ())
+    x, y, z = best_turn(thin, stretch, worn_at, recipe.layers or ())
     return replace(case, decided=tuple(replace(r, turn_x=x, turn_y=y, turn_z=z) if r is pieces else r for r in case.decided))
 
 
@@ -108,7 +108,7 @@ def _body(case: Case, store: FolderStore) -> Body:
     return read_body(store.folder(case.scan.ref) / UPRIGHT, case.scan.kind, case.scan.values, case.wearer)
 
 
-def _scanned(options: argparse.Namespace, where: Site, wearer: Wearer | None, store: FolderStore) -> ScanBody:
+def _scanned(options: argparse.Namespace, worn_at: Site, wearer: Wearer | None, store: FolderStore) -> ScanBody:
     """The scan as the body: as it came where the piece lies in it; else a whole one where its joints are found, else a head."""
     if options.as_placed:
         source = read_mesh(there(options.body))
@@ -124,7 +124,7 @@ def _scanned(options: argparse.Namespace, where: Site, wearer: Wearer | None, st
         except MeshProblem as problem:
             problems[kind] = problem
     # It was neither: say what it is not for the kind that this site asks for first.
-    raise problems["head" if where.part == "head" else "body"]
+    raise problems["head" if worn_at.part == "head" else "body"]
 
 
 def _kept(mesh: Mesh, kind: str, values: dict[str, float], store: FolderStore) -> ScanBody:

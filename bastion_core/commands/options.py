@@ -51,9 +51,9 @@ def sha256_of(path: Path) -> str:
         return hashlib.file_digest(opened, "sha256").hexdigest()
 
 
-def say_json(told: Any) -> None:
+def say_json(content: Any) -> None:
     """Print an answer."""
-    print(json.dumps(told, indent=1, ensure_ascii=False, allow_nan=False))
+    print(json.dumps(content, indent=1, ensure_ascii=False, allow_nan=False))
 
 
 def write_solid(mesh: Mesh, path: Path, name: str) -> None:

@@ -180,14 +180,14 @@ class CutStation(Station[Case, CutInputs, CutResult]):
     def findings(self, case: Case, result: CutResult) -> tuple[Finding | Note, ...]:
         """Parts for no bed, and what is odd about the planes."""
         remedies = (Remedy(say("Propose planes"), {"cuts": None}), Remedy(say("Use all printers"), {"printer_ids": []}))
-        told: list[Finding | Note] = [
+        said: list[Finding | Note] = [
             Finding("misfit", Verdict.STOPS, say("{} fits no printer chosen for this piece.", name), remedies=remedies)
             for name in result.misfits
         ]
         if case.of(CutRecipe).cuts == () and not result.misfits and not result.findings:
-            told.append(Finding("kept-whole", Verdict.HOLDS, say("Kept in one piece by the maker.")))
-        told += [Finding("parting", Verdict.TIGHT, text) for text in result.findings]
-        return tuple(told)
+            said.append(Finding("kept-whole", Verdict.HOLDS, say("Kept in one piece by the maker.")))
+        said += [Finding("parting", Verdict.TIGHT, text) for text in result.findings]
+        return tuple(said)
 
     def fact(self, result: CutResult) -> Fact:
         """Its parts; its seams, or that some fit no bed."""

@@ -49,8 +49,8 @@ class Graph:
 
     def ref(self, key: str) -> Ref | None:
         """Where a station's result is kept; None while its inputs are not known."""
-        told = self.inputs(key)
-        return None if isinstance(told, Waits) else Ref(key, hash_of(key, self.stations[key].edition, told))
+        asked = self.inputs(key)
+        return None if isinstance(asked, Waits) else Ref(key, hash_of(key, self.stations[key].edition, asked))
 
     def found(self, key: str) -> Known[Any] | None:
         """The fresh result of a station, or None."""

@@ -144,8 +144,8 @@ def _usual(f: "Field[Any]") -> str:
     if f.default is MISSING or f.default in (None, ""):
         return ""
     factor, word = _WRITTEN.get(known.unit, (1, ""))
-    told = f"{f.default * factor:g}{word}" if isinstance(f.default, int | float) and not isinstance(f.default, bool) else f"{f.default}"
-    return f" (usually {told})".replace("%", "%%")
+    usual = f"{f.default * factor:g}{word}" if isinstance(f.default, int | float) and not isinstance(f.default, bool) else f"{f.default}"
+    return f" (usually {usual})".replace("%", "%%")
 
 
 def from_flags(kind: type[R], options: argparse.Namespace) -> R:

@@ -119,9 +119,9 @@ class Answer:
 
 def told_of(record: AnswerRecord) -> dict[str, Any]:
     """An answer as ``./bastion fit`` prints it: sentences in millimetres, no drawings."""
-    told: dict[str, Any] = in_words(plain(record))
-    told.pop("crease_drawing")
-    return told | {"warnings": [w["text"] for w in told["warnings"]]}
+    told_json: dict[str, Any] = in_words(plain(record))
+    told_json.pop("crease_drawing")
+    return told_json | {"warnings": [w["text"] for w in told_json["warnings"]]}
 
 
 def in_words(value: Any) -> Any:
@@ -170,7 +170,7 @@ class Fitting(Seated):
         progress(0.7, "moving and seeing")
         bent, creased = self._bent(), self._crease(placed)
         seen = None
-        if self.where.part == "head" and self.body.crown_mm is not None:
+        if self.worn_at.part == "head" and self.body.crown_mm is not None:
             seen = sight(self.piece, placed, self.body, self.wearer.get("chin_to_crown_mm") or 226.0)
         curve, padding = self._curves(room, span(progress, 0.75, 0.98))
         marks, least = self._marks(room.least_mm, bounds)
@@ -198,8 +198,8 @@ class Fitting(Seated):
         for_room = self.least_scale_for_room()
         progress(0.5, "the way in")
         worn = on_the_way(q.layers)
-        way_in = judge_way_in(self.piece, placed, self.body, self.where, q.way_in or self.where.way_in, worn, q.give_mm, self.openings)
-        for_passing = scale_that_passes(self.piece, placed, self.body, self.where, way_in, worn, q.give_mm, self.openings)
+        way_in = judge_way_in(self.piece, placed, self.body, self.worn_at, q.way_in or self.worn_at.way_in, worn, q.give_mm, self.openings)
+        for_passing = scale_that_passes(self.piece, placed, self.body, self.worn_at, way_in, worn, q.give_mm, self.openings)
         way_in = replace(way_in, needs_scale=None if way_in.passes else for_passing)
         progress(0.8, "placing what goes inside")
         return _Bounds(for_room, way_in, for_passing, tuple(place_bays(self.piece, placed, self.body, q.layers, q.bays)))
@@ -223,8 +223,8 @@ class Fitting(Seated):
         margin = min(margins) if margins else None
         if margin is None and passing is None:
             return None, ()
-        sure = probability(margin, passing, self.where, self.wearer, q.side)
-        return sure, tuple(next_measurements(margin, passing, self.where, self.wearer, q.side, self.guessed))[:3]
+        sure = probability(margin, passing, self.worn_at, self.wearer, q.side)
+        return sure, tuple(next_measurements(margin, passing, self.worn_at, self.wearer, q.side, self.guessed))[:3]
 
     def _curves(self, room: Room, progress: Progress) -> tuple[tuple[CurvePoint, ...], tuple[PaddingCurve, ...]]:
         """Room over scale, for today's padding and others, brought to what was found exactly at the chosen scale."""
@@ -237,27 +237,27 @@ class Fitting(Seated):
         return lifted(curve, off), tuple(replace(p, points=lifted(p.points, off)) for p in padding)
 
     def _curve(self, progress: Progress, sizes: Sequence[float] = CURVE) -> tuple[CurvePoint, ...]:
-        told = []
+        curve = []
         volume = abs(self.piece.volume)
         thin = self.question.thinnest_wall_mm
         for index, size in enumerate(sizes):
             progress(index / len(sizes), "the curve over scale")
             scale = self.proportioned(size)
             least = self.least(size, False)
-            told.append(CurvePoint(size, least, thin * min(scale) if thin else None, volume * float(np.prod(scale))))
-        return tuple(p for p in told if np.isfinite(p.room_mm))
+            curve.append(CurvePoint(size, least, thin * min(scale) if thin else None, volume * float(np.prod(scale))))
+        return tuple(p for p in curve if np.isfinite(p.room_mm))
 
     def _padding(self, progress: Progress) -> tuple[PaddingCurve, ...]:
         """The curve for other paddings of a helmet: more of it lifts the dome too, so it cannot be read off the one curve."""
         if not self.seating.rests_on_top or self.question.as_placed:
             return ()
         pad = pad_of(self.question.layers)
-        told = []
+        curves = []
         for index, more in enumerate(PADDING_STEPS_MM):
             other = self.with_layers(with_pad(self.question.layers, max(pad + more, 0.0)))
             points = other._curve(span(progress, index / 2, (index + 1) / 2), PADDING_SIZES)
-            told.append(PaddingCurve(more, points))
-        return tuple(told)
+            curves.append(PaddingCurve(more, points))
+        return tuple(curves)
 
     def _bent(self) -> Bend | None:
         """The room with the limb bent, flexed or sat on; None where nothing swells, or the piece only lies on one side of it."""

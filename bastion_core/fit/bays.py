@@ -167,7 +167,7 @@ class _Space:
         distance, _ = self.piece.rays.first_hits(self.placed.to_piece(origin), along / stretch[:, None])
         return np.asarray(distance / stretch)
 
-    def settle(self, bay: Bay, direction: Floats) -> tuple[Floats, Floats, Floats, float] | None:
+    def pushed_out(self, bay: Bay, direction: Floats) -> tuple[Floats, Floats, Floats, float] | None:
         """The box pushed out along ``direction`` against the shell: middle, axes, points over it (98, 3), room to the shell."""
         out = direction / np.linalg.norm(direction)
         at = self.middle + out * 1.0
@@ -215,12 +215,12 @@ class _Space:
 def place_bays(piece: Mesh, placed: Placed, body: OnBody, layers: Sequence[Layer], bays: Sequence[Bay]) -> list[BayFit]:
     """Every bay in its best place, in the order given, none where another one lies."""
     space = _Space(piece, placed, body, layers)
-    told: list[BayFit] = []
+    placed_bays: list[BayFit] = []
     for bay in bays:
-        told.append(_place(space, bay, told))
+        placed_bays.append(_place(space, bay, placed_bays))
     done = []
-    for index, (bay, fit) in enumerate(zip(bays, told, strict=True)):
-        others = [*told[:index], *told[index + 1 :]]
+    for index, (bay, fit) in enumerate(zip(bays, placed_bays, strict=True)):
+        others = [*placed_bays[:index], *placed_bays[index + 1 :]]
         elsewhere = "" if fit.fits else _free_place(space, bay, others)
         done.append(_with_need(piece, placed, body, layers, bay, replace(fit, free_at=elsewhere)))
     return done
@@ -251,9 +251,9 @@ def _directions(space: _Space, bay: Bay) -> list[tuple[str, Floats]]:
 
 def _place(space: _Space, bay: Bay, others: Sequence[BayFit]) -> BayFit:
     best: tuple[float, BayFit] | None = None
-    settled = [(place, told) for place, direction in _directions(space, bay) if (told := space.settle(bay, direction)) is not None]
-    rooms = space.from_body([told[2] for _, told in settled]) if settled else []
-    for (place, (centre, axes, _points, shell_room)), body_room in zip(settled, rooms, strict=True):
+    out = [(place, pushed) for place, direction in _directions(space, bay) if (pushed := space.pushed_out(bay, direction)) is not None]
+    rooms = space.from_body([pushed[2] for _, pushed in out]) if out else []
+    for (place, (centre, axes, _points, shell_room)), body_room in zip(out, rooms, strict=True):
         meets = next((o.name for o in others if _overlap(centre, axes, bay, o)), "")
         # Most room to the body, among the places that another bay leaves free and the shell lets in.
         worst = body_room - (1000.0 if meets else 0.0) - (100.0 if shell_room < -0.05 else 0.0)
@@ -314,15 +314,15 @@ def _with_need(piece: Mesh, placed: Placed, body: OnBody, layers: Sequence[Layer
         # The piece stays about its middle.
         kept = np.array(placed.offset_mm) + middle * placed.scale - middle * np.array(scale)
         grown = _Space(piece, Placed((scale[0], scale[1], scale[2]), _three(kept)), body, layers)
-        settled = grown.settle(bay, direction)
-        if settled is None or settled[3] < -0.05:
+        out = grown.pushed_out(bay, direction)
+        if out is None or out[3] < -0.05:
             return -50.0
-        return grown.from_body([settled[2]])[0]
+        return grown.from_body([out[2]])[0]
 
     root = least_root(room, 1.0, 1.6, 5e-4)
     needs = None if root is None else float(max(placed.scale) * root)
     short = -min(fit.room_body_mm, fit.room_shell_mm)
     way = f"scale {100 * needs:.1f} %" if needs else "take a thinner one"
     move = f"move it to the {fit.free_at}, where it lies free" if fit.free_at else "open the inside for it; no other place has the room"
-    told = say("{} needs {} more at the {}: {}, or {}.", fit.name, mm(short, digits=1), fit.place, way, move)
-    return replace(fit, needs_scale=needs, text=told)
+    needs_more = say("{} needs {} more at the {}: {}, or {}.", fit.name, mm(short, digits=1), fit.place, way, move)
+    return replace(fit, needs_scale=needs, text=needs_more)

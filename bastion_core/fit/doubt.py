@@ -50,31 +50,31 @@ def best_sd(key: str, value: float) -> float:
     return usual_sd_mm(key, value) / sqrt(3)
 
 
-def probability(room_mm: float | None, passing_mm: float | None, where: Site, wearer: Wearer, side: str, better: str = "") -> float:
+def probability(room_mm: float | None, passing_mm: float | None, worn_at: Site, wearer: Wearer, side: str, better: str = "") -> float:
     """Chance that it fits and goes on: the room's and the way in's, taken as apart."""
-    told = 1.0
+    sure = 1.0
     if room_mm is not None:
-        told *= chance(room_mm, margin_sd(where.gains, wearer, side, better))
+        sure *= chance(room_mm, margin_sd(worn_at.gains, wearer, side, better))
     if passing_mm is not None:
-        told *= chance(passing_mm, margin_sd(where.passing, wearer, side, better))
-    return told
+        sure *= chance(passing_mm, margin_sd(worn_at.passing, wearer, side, better))
+    return sure
 
 
 def next_measurements(
-    room_mm: float | None, passing_mm: float | None, where: Site, wearer: Wearer, side: str, guessed: set[str]
+    room_mm: float | None, passing_mm: float | None, worn_at: Site, wearer: Wearer, side: str, guessed: set[str]
 ) -> list[MeasurementGain]:
     """Which measurement would settle the answer most, best first. ``wearer`` is the completed one.
 
     What brings the chance further from even is worth most: surer of a yes or surer of a no alike.
     """
-    now = probability(room_mm, passing_mm, where, wearer, side)
-    told = []
-    for key in dict.fromkeys((*where.gains, *where.passing)):
+    now = probability(room_mm, passing_mm, worn_at, wearer, side)
+    worth = []
+    for key in dict.fromkeys((*worn_at.gains, *worn_at.passing)):
         row: Measurement | None = ROWS.get(key)
         value = wearer.get(key, side)
         if row is None or value is None:
             continue
-        after = probability(room_mm, passing_mm, where, wearer, side, key)
+        after = probability(room_mm, passing_mm, worn_at, wearer, side, key)
         if abs(after - 0.5) - abs(now - 0.5) < WORTH:
             continue
         is_guess = key in guessed
@@ -83,5 +83,5 @@ def next_measurements(
             "{} is {} to ± {}; three readings by {} of the same would make it {} instead of {}.", row.name,
             "only guessed" if is_guess else "known", mm(wearer.sd_mm(key, side) or 0, digits=1), tool, in_percent(after), in_percent(now),
         )  # fmt: skip
-        told.append(MeasurementGain(key, row.name, row.tool, now, after, is_guess, why))
-    return sorted(told, key=lambda b: -abs(b.to_probability - 0.5))
+        worth.append(MeasurementGain(key, row.name, row.tool, now, after, is_guess, why))
+    return sorted(worth, key=lambda b: -abs(b.to_probability - 0.5))

@@ -103,11 +103,11 @@ def judged(contact: Contact) -> Contact:
     if c.reaches_deg < LEAST_DEG:
         words = "{}: {} and {} run into each other as they sit. Trim one of them, or move it in its seat."
         return replace(c, verdict=Verdict.STOPS, text=say(words, joint, c.goes, c.stays))
-    told = say("{}: {} until {} meets {}", joint, deg(c.reaches_deg), c.goes, c.stays)
+    how_far = say("{}: {} until {} meets {}", joint, deg(c.reaches_deg), c.goes, c.stays)
     if c.reaches_deg >= c.needs_deg:
-        return replace(c, text=say("{}; {} takes {}.", told, c.what_for, deg(c.needs_deg)))
+        return replace(c, text=say("{}; {} takes {}.", how_far, c.what_for, deg(c.needs_deg)))
     words = "{}, and {} takes {}. Cut the rim back there, or leave more between the two."
-    return replace(c, verdict=Verdict.TIGHT, text=say(words, told, c.what_for, deg(c.needs_deg)))
+    return replace(c, verdict=Verdict.TIGHT, text=say(words, how_far, c.what_for, deg(c.needs_deg)))
 
 
 @dataclass(frozen=True)
@@ -196,14 +196,14 @@ def gap_mm(a: Mesh, b: Mesh) -> float:
     """Least distance between two surfaces: 0 where they run through each other."""
     if crossing_at(a, b, np.eye(4)) is not None:
         return 0.0
-    told = np.inf
+    least = np.inf
     for mesh, other in ((a, b), (b, a)):
         points = np.concatenate([mesh.vertices[np.unique(mesh.faces)], surface_sample(mesh, _SAMPLE, seed=7).points])
         # Corners tell roughly where the two are nearest; only about there faces are asked.
         rough = other.corner_tree.query(points)[0]
         near = np.argsort(rough)[:_NEAREST]
-        told = min(told, float(igl.point_mesh_squared_distance(points[near], other.vertices, other.faces)[0].min()))
-    return float(np.sqrt(told))
+        least = min(least, float(igl.point_mesh_squared_distance(points[near], other.vertices, other.faces)[0].min()))
+    return float(np.sqrt(least))
 
 
 def _motion(kind: JointKind, body: Body, side: str) -> tuple[Floats, Floats]:
@@ -263,7 +263,7 @@ def segment(body: Body, limb: str, index: int) -> Mesh:
 def contacts(worn: Sequence[Worn], body: Body, progress: Progress = silent) -> list[Contact]:
     """Every two pieces on both sides of a joint, and the chin in its collar, in the order of JOINTS."""
     head = Worn(0, "the chin", "head", "", _head_itself(body))
-    told, gaps = [], {}
+    met, gaps = [], {}
     for index, kind in enumerate(JOINTS):
         progress(index / len(JOINTS), kind.name)
         for side in SIDES if kind.sided else ("",):
@@ -279,7 +279,7 @@ def contacts(worn: Sequence[Worn], body: Body, progress: Progress = silent) -> l
                     if (other.id, mover.id) not in gaps:
                         gaps[other.id, mover.id] = gap_mm(other.mesh, mover.mesh)
                     reaches, at = turned_until_they_meet(other.mesh, mover.mesh, pivot, axis, kind.usual_deg)
-                    told.append(
+                    met.append(
                         judged(
                             Contact(
                                 kind.name, side, other.id, mover.id, other.name, mover.name, reaches, kind.needs_deg, kind.usual_deg,
@@ -287,13 +287,13 @@ def contacts(worn: Sequence[Worn], body: Body, progress: Progress = silent) -> l
                             )
                         )
                     )  # fmt: skip
-    return told
+    return met
 
 
-def tightest_of(told: Sequence[Contact]) -> list[Contact]:
+def tightest_of(met: Sequence[Contact]) -> list[Contact]:
     """Of each joint the contact that stops it first; where nothing meets, the nearest two."""
     best: dict[tuple[str, str], Contact] = {}
-    for m in told:
+    for m in met:
         other = best.get((m.joint, m.side))
         if other is None or (m.reaches_deg, m.gap_mm) < (other.reaches_deg, other.gap_mm):
             best[m.joint, m.side] = m

@@ -70,12 +70,12 @@ class MotionStation(Station[BuildCase, MotionInputs, MotionResult]):
         if scan is not None:
             body = read_body(place.file(scan.ref, UPRIGHT), scan.kind, scan.values, inputs.wearer)
         pieces = [Worn(p.id, p.name, p.site, p.side, load_mesh(place.file(p.fit, WORN))) for p in inputs.pieces]
-        told = contacts(pieces, body, progress)
-        tightest = {id(c) for c in tightest_of(told)}
+        met = contacts(pieces, body, progress)
+        tightest = {id(c) for c in tightest_of(met)}
         shown = tuple(
-            DrawnContact(c, id(c) in tightest, drawn(c, *meshes_of(c, pieces, body), body) if id(c) in tightest else None) for c in told
+            DrawnContact(c, id(c) in tightest, drawn(c, *meshes_of(c, pieces, body), body) if id(c) in tightest else None) for c in met
         )
-        return Made(MotionResult(len(told), sum(c.verdict != "holds" for c in told)), MotionData(shown))
+        return Made(MotionResult(len(met), sum(c.verdict != "holds" for c in met)), MotionData(shown))
 
     def findings(self, case: BuildCase, result: MotionResult) -> tuple[Finding | Note, ...]:
         """None of its own: each contact carries its verdict."""

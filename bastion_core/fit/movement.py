@@ -121,7 +121,7 @@ def _reach(along: Floats, step: float) -> float:
 def sight_verdict(seen: Sight) -> tuple[Verdict, Said]:
     """The verdict on what is seen: a matter of comfort and of safety."""
     sides = min(seen.left_deg, seen.right_deg)
-    told = say(
+    seen_text = say(
         "Sees {} left, {} right, {} up, {} down; {} of what a bare head sees.", deg(seen.left_deg), deg(seen.right_deg), deg(seen.up_deg),
         deg(seen.down_deg), Quantity((seen.share,), "share"),
     )  # fmt: skip
@@ -131,5 +131,5 @@ def sight_verdict(seen: Sight) -> tuple[Verdict, Said]:
         )
     if seen.down_deg < LEAST_DOWN_DEG or sides < LEAST_SIDE_DEG:
         words = "{} Steps and people beside the wearer go unseen: widen the opening, or walk with a handler."
-        return Verdict.TIGHT, say(words, told)
-    return Verdict.HOLDS, told
+        return Verdict.TIGHT, say(words, seen_text)
+    return Verdict.HOLDS, seen_text

@@ -140,7 +140,7 @@ class OnBody:
             middle = np.array([0.0, float(np.median(mesh.vertices[:, 1])), (self.low_mm + self.high_mm) / 2])
             mesh = mesh.transformed(shifting(middle) @ turn @ shifting(-middle))
         low, high = float(mesh.bounds[0, 2]), float(mesh.bounds[1, 2])
-        told = list(self.special)
+        met = list(self.special)
         start = max(low, self.special_below_mm)
         for z in np.arange(start + 1.0, high, _SECTION_STEP_MM):
             found = level_loops(mesh, float(z))
@@ -150,8 +150,8 @@ class OnBody:
             outline = hull_of(np.concatenate([run.hull for run in found]))
             outline = np.column_stack([np.clip(outline[:, 0], -self.widest_mm, self.widest_mm), outline[:, 1]])
             if len(outline) >= 3:
-                told.append(Crossing(outline, float(z), self._called(float(z))))
-        return sorted(told, key=lambda c: c.at_mm)
+                met.append(Crossing(outline, float(z), self._called(float(z))))
+        return sorted(met, key=lambda c: c.at_mm)
 
     def _called(self, z: float) -> str:
         if self.crown_mm is not None:
@@ -201,39 +201,39 @@ def _cut_out(mesh: Mesh, keep: NDArray[np.bool_]) -> Mesh:
     return Mesh(mesh.vertices[used], compact.reshape(-1, 3).astype(np.int64))
 
 
-def on_body(body: Body, where: Site, side: str = "") -> OnBody:
+def on_body(body: Body, worn_at: Site, side: str = "") -> OnBody:
     """The stretch of a stand-in body for a site; ``side`` left or right for arms and legs (left when not said)."""
     side = side if side in SIDES else "left"
-    if side == "right" and where.part in ("arm", "leg") and body.both_alike:
+    if side == "right" and worn_at.part in ("arm", "leg") and body.both_alike:
         # So that what is worn on both sides alike is judged alike to the last digit.
-        return _mirrored(on_body(body, where, "left"))
+        return _mirrored(on_body(body, worn_at, "left"))
     v = body.mesh.vertices
     arms = body.arm_share.get("left", np.zeros(len(v))) + body.arm_share.get("right", np.zeros(len(v)))
     stature = float(body.mesh.bounds[1, 2])
-    if where.part == "head":
+    if worn_at.part == "head":
         keep = (v[:, 2] > body.chin_mm - 110) & (arms < 0.3)
         mesh = _cut_out(body.mesh, keep)
         return replace(_head(mesh, body.chin_mm, stature, body.wearer.get("head_breadth_mm") or 152.0), around=body.mesh)
-    if where.part == "trunk":
-        low, high = (share * stature for share in where.stretch)
+    if worn_at.part == "trunk":
+        low, high = (share * stature for share in worn_at.stretch)
         keep = arms < 0.55
-        neck = where.name == "neck"
+        neck = worn_at.name == "neck"
         touch = (low if neck else low - 0.06 * stature, body.chin_mm if neck else high + 0.02 * stature)
         return OnBody(_cut_out(body.mesh, keep), low, high, None, (), -np.inf, np.eye(4), touch, around=body.mesh, carries=neck)
-    joints = body.joints[f"{side}_{where.part}"]
-    upper, lower = where.stretch
+    joints = body.joints[f"{side}_{worn_at.part}"]
+    upper, lower = worn_at.stretch
 
     def along(place: float) -> Floats:
         i = int(np.clip(np.floor(place), 0, 2))
         return np.asarray(joints[i] + (place - i) * (joints[i + 1] - joints[i]))
 
     top, bottom = along(upper), along(lower)
-    axis = top - bottom if where.name not in ("foot",) else np.array([0.0, 0.0, 1.0])
+    axis = top - bottom if worn_at.name not in ("foot",) else np.array([0.0, 0.0, 1.0])
     turn = _turn_to(axis)
     # The joint the piece hangs on becomes the origin.
     origin = joints[1] if upper < 1.5 else joints[2]
     move = turn @ shifting(-origin)
-    if where.part == "arm":
+    if worn_at.part == "arm":
         keep = body.arm_share[side] > (0.35 if upper >= 0.1 else 0.02)
     else:
         keep = (SIDES[side] * v[:, 0] > 0) & (v[:, 2] < body.joints[f"{side}_leg"][0, 2] + 20) & (arms < 0.3)
@@ -241,7 +241,7 @@ def on_body(body: Body, where: Site, side: str = "") -> OnBody:
     high, low = (float((move @ np.append(p, 1.0))[2]) for p in (top, bottom))
     end = joints[2]
     end_z = float((move @ np.append(end, 1.0))[2])
-    if where.part == "arm":
+    if worn_at.part == "arm":
         centre = (move @ np.append(joints[2] + 0.5 * (joints[3] - joints[2]), 1.0))[:2]
         girth = (body.wearer.get("knuckle_girth_mm", side) or 200.0) * HAND_TUCKED
         special: tuple[Crossing, ...] = (Crossing(_oval(girth, _HAND_FLATNESS, centre), end_z - 60, "hand, thumb tucked in"),)
@@ -250,12 +250,12 @@ def on_body(body: Body, where: Site, side: str = "") -> OnBody:
         # A scan may end above the heel: then an oval of the girth stands for it.
         outline = _oval(girth, _HEEL_FLATNESS, np.zeros(2)) if ring is None else _flattened(ring, girth)
         special = (Crossing(outline, end_z - 60, "heel and instep"),)
-    below = end_z - 4 if where.part == "arm" else end_z + 10
-    if where.name in ("hand", "foot", "finger"):
+    below = end_z - 4 if worn_at.part == "arm" else end_z + 10
+    if worn_at.name in ("hand", "foot", "finger"):
         special, below = (), -np.inf
     # What may be touched ends at the joints the piece does not cover; at the ankle already where the instep begins.
     ends = [float((move @ np.append(along(float(p)), 1.0))[2]) for p in (np.ceil(lower - 0.02), np.floor(upper + 0.02))]
-    if where.part == "leg" and np.ceil(lower - 0.02) == 2:
+    if worn_at.part == "leg" and np.ceil(lower - 0.02) == 2:
         ends[0] += INSTEP_OVER_ANKLE_SHARE * stature
     touch = (-np.inf if lower > 2.2 else ends[0], np.inf if upper < 0.1 else ends[1])
     return OnBody(mesh, low, high, None, special, below, np.asarray(np.linalg.inv(move), dtype=np.float64), touch, around=around)
@@ -292,8 +292,8 @@ def _flattened(ring: Floats, girth_mm: float) -> Floats:
     return np.asarray(flat * (girth_mm / length))
 
 
-def as_it_came(mesh: Mesh, where: Site, piece_bounds: Floats) -> OnBody:
+def as_it_came(mesh: Mesh, worn_at: Site, piece_bounds: Floats) -> OnBody:
     """A body in whose coordinates the piece already lies; the stretch is what the piece covers along z."""
     low, high = float(piece_bounds[0, 2]), float(piece_bounds[1, 2])
-    crown = float(mesh.bounds[1, 2]) if where.part == "head" else None
+    crown = float(mesh.bounds[1, 2]) if worn_at.part == "head" else None
     return OnBody(mesh, low, high, crown, (), -np.inf, np.eye(4), whole=True)

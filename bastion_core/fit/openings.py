@@ -30,7 +30,7 @@ def openings(piece: Mesh) -> list[Opening]:
     low, high = float(piece.bounds[0, 2]), float(piece.bounds[1, 2])
     angle = np.arange(_RAYS) * (2 * np.pi / _RAYS)
     level = np.column_stack([np.cos(angle), np.sin(angle), np.zeros(_RAYS)])
-    told = []
+    known = []
     centre = piece.bounds.mean(axis=0)[:2]
     edge = min(0.6, 0.01 * (high - low))
     for z in np.linspace(low + edge, high - edge, _LEVELS):
@@ -50,8 +50,8 @@ def openings(piece: Mesh) -> list[Opening]:
             continue
         points = here_points(piece, here, float(z), level)
         distance, face = piece.rays.first_hits(np.tile([here[0], here[1], z], (_RAYS, 1)), level)
-        told.append(Opening(float(z), points, float(hit.mean()), _gap(piece, here, float(z), face >= 0)))
-    return told
+        known.append(Opening(float(z), points, float(hit.mean()), _gap(piece, here, float(z), face >= 0)))
+    return known
 
 
 def here_points(piece: Mesh, centre: Floats, z: float, level: Floats) -> Floats:

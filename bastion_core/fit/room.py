@@ -146,14 +146,14 @@ def room_of(piece: Mesh, placed: Placed, skin: Skin, layers: Sequence[Layer] = (
     missed = ~np.isfinite(out)
     if exact:
         out = np.minimum(out, _nearest(piece, placed, near, out))
-    told = out - near.layers_mm(layers)
-    room[here] = np.where(np.isfinite(told), told, np.nan)
+    clear = out - near.layers_mm(layers)
+    room[here] = np.where(np.isfinite(clear), clear, np.nan)
     return Room(skin, room, float(missed.mean()), resting)
 
 
 def _nearest(piece: Mesh, placed: Placed, skin: Skin, out: Floats) -> Floats:
     """(n,): distance to the nearest part of the shell in any direction, for the tightest points and those beside a rim; inf elsewhere."""
-    told = np.full(len(out), np.inf)
+    clearance = np.full(len(out), np.inf)
     vertices, tree = piece.vertices, piece.corner_tree
     # Edges longer than this are few: their faces are always looked at, as a search by corners could miss them.
     coarse = float(np.percentile(piece.longest_edges, 90)) + 0.5
@@ -168,7 +168,7 @@ def _nearest(piece: Mesh, placed: Placed, skin: Skin, out: Floats) -> Floats:
         rim = missed[np.isfinite(distance)]
     asked = np.concatenate([lowest, rim])
     if not len(asked):
-        return told
+        return clearance
     reach = np.where(np.isfinite(out[asked]), np.maximum(out[asked], 0) / min(placed.scale), _RIM_REACH_MM / min(placed.scale)) + coarse
     points = placed.to_piece(skin.points[asked])
     found = tree.query_ball_point(points, reach)
@@ -178,11 +178,11 @@ def _nearest(piece: Mesh, placed: Placed, skin: Skin, out: Floats) -> Floats:
     faces = piece.faces[chosen[piece.faces].any(axis=1)]
     faces = np.unique(np.concatenate([faces, piece.faces[piece.longest_edges > coarse]]), axis=0)
     if not len(faces):
-        return told
+        return clearance
     if max(placed.scale) / min(placed.scale) < 1 + 1e-9:
         squared = igl.point_mesh_squared_distance(points, vertices, faces)[0]
-        told[asked] = np.sqrt(squared) * scale
+        clearance[asked] = np.sqrt(squared) * scale
     else:
         squared = igl.point_mesh_squared_distance(skin.points[asked], placed.to_body(vertices), faces)[0]
-        told[asked] = np.sqrt(squared)
-    return told
+        clearance[asked] = np.sqrt(squared)
+    return clearance

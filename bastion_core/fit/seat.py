@@ -50,12 +50,12 @@ def seat_turn(bounds: Floats, turn_deg: Scale, scale: Scale) -> Floats:
     return np.asarray(shifting(middle) @ turn @ shifting(-middle))
 
 
-def kind_of(piece: Mesh, body: OnBody, where: Site, shift_mm: tuple[float, float, float] = (0.0, 0.0, 0.0)) -> Seating:
+def kind_of(piece: Mesh, body: OnBody, worn_at: Site, shift_mm: tuple[float, float, float] = (0.0, 0.0, 0.0)) -> Seating:
     """Whether a piece goes round the body, and whether it hangs from the crown."""
     middle = piece.bounds.mean(axis=0)
     seen = max(_share_round(piece, middle[:2], piece.bounds[0, 2] + share * piece.size[2]) for share in (0.3, 0.5, 0.7))
     up, _ = piece.rays.first_hits(np.array([[middle[0], middle[1], piece.bounds[0, 2] + 0.4 * piece.size[2]]]), np.array([[0.0, 0.0, 1.0]]))
-    return Seating(seen >= where.round_from, body.crown_mm is not None and bool(np.isfinite(up[0])), shift_mm)
+    return Seating(seen >= worn_at.round_from, body.crown_mm is not None and bool(np.isfinite(up[0])), shift_mm)
 
 
 _AROUND = np.arange(90) * (2 * np.pi / 90)
@@ -158,8 +158,8 @@ def _tightness(piece: Mesh, skin: Skin, s: Floats, offset: Floats, less: Floats)
     if not mask.any():
         return -np.inf, np.zeros(0)
     near = skin.take(mask)
-    told = gaps(piece, placed, near) - less[mask]
-    known = told[np.isfinite(told)]
+    room_mm = gaps(piece, placed, near) - less[mask]
+    known = room_mm[np.isfinite(room_mm)]
     if not len(known):
         return -np.inf, known
     # The tightest place rules; the tenth percentile breaks ties so that the rest is spread evenly too.
@@ -290,7 +290,7 @@ def _push_on(piece: Mesh, skin: Skin, s: Floats, offset: Floats, layers: Sequenc
     return offset
 
 
-def best_turn(piece: Mesh, body: OnBody, where: Site, layers: Sequence[Layer]) -> tuple[int, int, int]:
+def best_turn(piece: Mesh, body: OnBody, worn_at: Site, layers: Sequence[Layer]) -> tuple[int, int, int]:
     """Quarter turns under which a piece goes best round its stretch of body; (0, 0, 0) when nothing is clearly better than as it stands.
 
     Every way a file can have been laid down is tried roughly: the tightest place at the same scale decides, then
@@ -300,7 +300,7 @@ def best_turn(piece: Mesh, body: OnBody, where: Site, layers: Sequence[Layer]) -
     seen: list[tuple[float, tuple[int, int, int]]] = []
     for turns in _ALL_TURNS:
         turned = standing(piece, turns)
-        seating = kind_of(turned, body, where)
+        seating = kind_of(turned, body, worn_at)
         s = np.ones(3)
         offset = body.centre - turned.bounds.mean(axis=0)
         if seating.rests_on_top:

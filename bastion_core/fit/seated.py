@@ -36,7 +36,7 @@ class Seated:
         if any(question.turn_deg):
             piece = piece.transformed(seat_turn(piece.bounds, question.turn_deg, question.scale))
         self.piece, self.question = piece, question
-        self.where: Site = site(question.site)
+        self.worn_at: Site = site(question.site)
         check_scale(question.scale)
         self.guessed: set[str] = set()
         self.shaped = body
@@ -45,12 +45,14 @@ class Seated:
                 raise RecipeProblem("There is nobody to fit it to. Choose a wearer, or give a scan of the body.")
             self.shaped = shaped = body or stand_in(question.wearer or Wearer())
             self.wearer, self.guessed = shaped.wearer, set(shaped.guesses)
-            ready = as_it_came(shaped.mesh, self.where, piece.bounds) if question.as_placed else on_body(shaped, self.where, question.side)
+            ready = (
+                as_it_came(shaped.mesh, self.worn_at, piece.bounds) if question.as_placed else on_body(shaped, self.worn_at, question.side)
+            )
         else:
             self.wearer = question.wearer or Wearer()
         self.body = ready
         self.skin = self._skin()
-        self.seating: Seating = kind_of(piece, ready, self.where, question.shift_mm)
+        self.seating: Seating = kind_of(piece, ready, self.worn_at, question.shift_mm)
         self._seats: dict[tuple[Scale, bool], Placed] = {}
         self._least: dict[tuple[Scale, bool], float] = {}
         self._room_scale: list[float | None] = []
@@ -132,8 +134,8 @@ class Seated:
         """Least room at a uniform multiple of the chosen scale's proportions; -inf when nothing is covered."""
         key = (self.proportioned(factor), exact)
         if key not in self._least:
-            told = self.room(*key).least_mm
-            self._least[key] = told if np.isfinite(told) else -np.inf
+            room_mm = self.room(*key).least_mm
+            self._least[key] = room_mm if np.isfinite(room_mm) else -np.inf
         return self._least[key]
 
     def proportioned(self, size: float) -> Scale:

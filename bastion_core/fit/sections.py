@@ -27,7 +27,7 @@ def sections(fitting: Seated, placed: Placed, count: int = 6) -> tuple[Section, 
     """The piece and the body at some heights, lowest first."""
     low, high = (float(v) for v in placed.to_body(fitting.piece.bounds)[:, 2])
     s, offset = np.array(placed.scale[:2]), np.array(placed.offset_mm[:2])
-    told = []
+    cuts = []
     for z in np.linspace(low + 0.06 * (high - low), high - 0.06 * (high - low), count):
         shell = level_loops(fitting.piece, float((z - placed.offset_mm[2]) / placed.scale[2]))
         if not shell:
@@ -37,8 +37,8 @@ def sections(fitting: Seated, placed: Placed, count: int = 6) -> tuple[Section, 
         centre = skin[0].centre if skin else middle
         keep = [run for run in skin if np.linalg.norm(run.centre - middle) < 250][:1]
         runs = tuple(_rows((run.flat * s + offset - centre).reshape(-1, 4)) for run in shell[:6])
-        told.append(Section(float(z - low), runs, _rows(hull_of(keep[0].points) - centre) if keep else ()))
-    return tuple(told)
+        cuts.append(Section(float(z - low), runs, _rows(hull_of(keep[0].points) - centre) if keep else ()))
+    return tuple(cuts)
 
 
 def _rows(values: Floats) -> Rows:

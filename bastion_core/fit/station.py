@@ -100,19 +100,19 @@ class FitStation(Station[Case, FitInputs, FitResult]):
         pieces, r = case.of(PiecesRecipe), case.of(FitRecipe)
         head = pieces.site == "head"
         layers = usual_layers(pieces.site, case.shop.pad_mm) if r.layers is None else r.layers
-        told = FitInputs(
+        asked = FitInputs(
             Standing(known["pieces"].ref, pieces.turns, pieces.mirrored), pieces.site, pieces.side, known["pieces"].result.thinnest_wall_mm,
             case.wearer, case.scan, replace(r, layers=layers), pad_of(layers), case.as_placed,
         )  # fmt: skip
         if head:
-            told = replace(told, recipe=replace(told.recipe, made_for_mm=FitRecipe.made_for_mm, wanted_length_mm=None))
-        if told.worn:
-            return told
+            asked = replace(asked, recipe=replace(asked.recipe, made_for_mm=FitRecipe.made_for_mm, wanted_length_mm=None))
+        if asked.worn:
+            return asked
         # Nothing is worn: of the person only the stature counts, of the decisions only those about size.
         stature = case.wearer.get("stature_mm") if case.wearer else None
         plain = None if case.wearer is None else Wearer(measurements={} if stature is None else {"stature_mm": stature})
-        bare = FitRecipe(told.recipe.made_for_mm, told.recipe.wanted_length_mm, told.recipe.scale)
-        return replace(told, side="", wearer=plain, scan=None, recipe=bare, pad_mm=0.0)
+        bare = FitRecipe(asked.recipe.made_for_mm, asked.recipe.wanted_length_mm, asked.recipe.scale)
+        return replace(asked, side="", wearer=plain, scan=None, recipe=bare, pad_mm=0.0)
 
     def run(self, inputs: FitInputs, place: Place, progress: Progress) -> Made[FitResult]:
         """The fit; for a worn piece its scene (``fit.glb``) and the piece where it is worn."""
@@ -123,10 +123,10 @@ class FitStation(Station[Case, FitInputs, FitResult]):
         worn, why_not = self._worn(inputs, mesh, place, progress)
         if worn is None:
             first = guess(mesh, inputs.site, wearer, r.scale, r.made_for_mm, r.wanted_length_mm, inputs.pad_mm)
-            told = _guessed(first, why_not)
+            judged = _guessed(first, why_not)
             scale, data = first.scale, FitData(None, ())
         else:
-            told, scale = _judged(worn), worn.scale
+            judged, scale = _judged(worn), worn.scale
             record = replace(worn.answer.record(), crease_drawing=worn.fitting.crease_drawing(worn.answer))
             data = FitData(record, sections(worn.fitting, worn.answer.placed))
             write_scene(worn.fitting, worn.answer, place.folder / "fit.glb")
@@ -139,7 +139,7 @@ class FitStation(Station[Case, FitInputs, FitResult]):
             silhouette_side=silhouette(solid, SIDE),
             bounds_mm=(_three(low), _three(high)),
             wall_mm=thin * min(scale) if thin else None,
-            **told,
+            **judged,
         )
         return Made(result, data)
 
@@ -178,26 +178,26 @@ class FitStation(Station[Case, FitInputs, FitResult]):
     def findings(self, case: Case, result: FitResult) -> tuple[Finding | Note, ...]:
         """Verdict with its remedies, what else to mind, how sure it is."""
         printed = case.of(PrintRecipe)
-        told: list[Finding | Note] = []
+        said: list[Finding | Note] = []
         remedies = [r for r in result.remedies if not r.needs_heat or material(printed.material).forms_with_heat]
         if result.verdict > Verdict.HOLDS:
             ready = [Remedy(_short(r.text), r.change) for r in remedies if r.change]
             if case.of(FitRecipe).scale is not None and not result.judged:
                 ready.insert(0, Remedy(say("Scale to {}", in_percent(result.suggested)), {"scale": None}))
-            told.append(Finding("fit", result.verdict, result.reason.capital(), remedies=tuple(ready)))
+            said.append(Finding("fit", result.verdict, result.reason.capital(), remedies=tuple(ready)))
             by_hand = [r.text for r in remedies if not r.change]
             if by_hand:
-                told.append(Note("by-hand", joined(by_hand, " ")))
+                said.append(Note("by-hand", joined(by_hand, " ")))
         thin = thin_wall(result.wall_mm, printed.walls)
         if thin is not None:
-            told.append(Finding("thin-wall", *thin))
-        told += [Note(w.code, w.text) if w.caution else Finding(w.code, Verdict.TIGHT, w.text) for w in result.warnings]
+            said.append(Finding("thin-wall", *thin))
+        said += [Note(w.code, w.text) if w.caution else Finding(w.code, Verdict.TIGHT, w.text) for w in result.warnings]
         sure = result.probability
         if sure is not None and 1 - _SURE < sure < _SURE:
             verdict = Verdict.TIGHT if sure < _UNSURE else Verdict.HOLDS
             words = say("{} likely to fit. {}", Quantity((sure,), "share"), result.measure_next) if result.measure_next else NOTHING
-            told.append(Finding("how-sure", verdict, words or say("{} likely to fit.", Quantity((sure,), "share"))))
-        return tuple(told)
+            said.append(Finding("how-sure", verdict, words or say("{} likely to fit.", Quantity((sure,), "share"))))
+        return tuple(said)
 
     def fact(self, result: FitResult) -> Fact:
         """Its scale, and its room or its size."""

@@ -52,15 +52,15 @@ def _near(a: SuitPiece, b: SuitPiece) -> bool:
 
 
 def _row(piece: SuitPiece, pieces: Sequence[SuitPiece]) -> SuitRow:
-    told = []
+    said = []
     near = [p for p in pieces if _near(piece, p)]
     ratio = piece.chosen / (sum(p.chosen for p in near) / len(near)) if near else None
     if piece.wanted is not None and piece.chosen < piece.wanted - 5e-4:
-        told.append(say("needs {}", in_percent(piece.wanted)))
+        said.append(say("needs {}", in_percent(piece.wanted)))
     if ratio is not None and abs(ratio - 1) > OUT_OF_PROPORTION:
         apart = Quantity((abs(ratio - 1),), "share")
-        told.append(say("{} {} than its neighbours", apart, "larger" if ratio > 1 else "smaller"))
+        said.append(say("{} {} than its neighbours", apart, "larger" if ratio > 1 else "smaller"))
     thin = thin_wall(piece.wall_mm, piece.walls)
     if thin is not None:
-        told.append(thin[1].bare())
-    return SuitRow(piece.id, ratio, tuple(told))
+        said.append(thin[1].bare())
+    return SuitRow(piece.id, ratio, tuple(said))

@@ -77,8 +77,8 @@ def remedies_of(
 ) -> tuple[FitRemedy, ...]:
     """What would mend it, the surest first."""
     presses = fitting.goes_round and room.least_mm < 0
-    told = _scale_remedy(fitting, presses, way_in, bays, for_room, for_passing)
-    told += [
+    said = _scale_remedy(fitting, presses, way_in, bays, for_room, for_passing)
+    said += [
         FitRemedy("place", say("Move {} to the {}, where it lies free.", b.name, b.free_at), {"bays": _moved(fitting, index, b.free_at)})
         for index, b in enumerate(bays)
         if not b.fits and b.free_at
@@ -88,10 +88,10 @@ def remedies_of(
     if presses and pad + room.least_mm >= LEAST_PAD_MM:
         left = float(np.floor(2 * (pad + room.least_mm)) / 2)
         thinner = [{"name": x.name, "thickness_mm": x.thickness_mm, "where": x.where} for x in with_pad(layers, left)]
-        told.append(FitRemedy("pad", say("Pads of {} instead of {}.", mm(left, digits=1), mm(pad, digits=1)), {"layers": thinner}))
+        said.append(FitRemedy("pad", say("Pads of {} instead of {}.", mm(left, digits=1), mm(pad, digits=1)), {"layers": thinner}))
     if not way_in.passes and way_in.least_mm is not None:
-        told += _to_get_in(fitting, way_in, -way_in.least_mm)
-    return tuple(told)
+        said += _to_get_in(fitting, way_in, -way_in.least_mm)
+    return tuple(said)
 
 
 def _scale_remedy(
@@ -122,12 +122,12 @@ def _moved(fitting: Seated, which: int, place: str) -> list[dict[str, Any]]:
 def _to_get_in(fitting: Seated, way_in: WayIn, short_mm: float) -> list[FitRemedy]:
     """What lets a body in that does not pass, ``short_mm`` too tight each side."""
     if way_in.kind == "open":
-        told = [FitRemedy("open", say("Open the edge by {} more.", mm(2 * short_mm)))]
+        said = [FitRemedy("open", say("Open the edge by {} more.", mm(2 * short_mm)))]
     else:
         words = "Cut it open at the back by {} along the way round, and close it with straps."
-        told = [FitRemedy("open", say(words, mm(2 * np.pi * short_mm)))]
+        said = [FitRemedy("open", say(words, mm(2 * np.pi * short_mm)))]
     apart = "Part it lengthwise where it is least seen, at the inner side or the back, and close it with magnets or a hinge."
-    told.append(FitRemedy("split", say(apart), {"way_in": "split"}))
+    said.append(FitRemedy("split", say(apart), {"way_in": "split"}))
     ring_at = way_in.ring.at_mm if way_in.ring else None
     height = float(fitting.piece.size[2]) * fitting.question.scale[2]
     if ring_at is not None and min(ring_at, height - ring_at) < FLARE_REACH_MM + 8 and short_mm <= 8:
@@ -135,26 +135,26 @@ def _to_get_in(fitting: Seated, way_in: WayIn, short_mm: float) -> list[FitRemed
             "Flare the last {} by {} each side with gentle heat. Plastics that soften low only: try it on a failed print first, air the "
             "room, and mind burns; the spool maker's sheet and local rules come first."
         )
-        told.append(FitRemedy("flare", say(flare, mm(FLARE_REACH_MM), mm(np.ceil(short_mm + 0.5))), needs_heat=True))
-    return told
+        said.append(FitRemedy("flare", say(flare, mm(FLARE_REACH_MM), mm(np.ceil(short_mm + 0.5))), needs_heat=True))
+    return said
 
 
 def warnings_of(fitting: Seated, placed: Placed, seen: Sight | None, creased: Contact | None) -> tuple[Warned, ...]:
     """What to mind beside the verdict."""
-    told = [Warned("beyond", text) for text in _beyond(fitting, placed)]
+    said = [Warned("beyond", text) for text in _beyond(fitting, placed)]
     if creased is not None and creased.verdict > Verdict.HOLDS:
-        told.append(Warned("crease", creased.text))
+        said.append(Warned("crease", creased.text))
     apart = distorted(fitting.question.scale)
     if apart is not None:
-        told.append(Warned("axes-apart", apart))
+        said.append(Warned("axes-apart", apart))
     if seen is not None:
         verdict, text = sight_verdict(seen)
         if verdict > Verdict.HOLDS:
-            told.append(Warned("sight", text))
+            said.append(Warned("sight", text))
     if fitting.body.crown_mm is not None:
         words = "Costume only, never protective equipment. Keep breathing and hearing free and the way off quick; children never alone."
-        told.append(Warned("costume-only", say(words), caution=True))
-    return tuple(told)
+        said.append(Warned("costume-only", say(words), caution=True))
+    return tuple(said)
 
 
 def _beyond(fitting: Seated, placed: Placed) -> list[Said]:
@@ -165,14 +165,14 @@ def _beyond(fitting: Seated, placed: Placed) -> list[Said]:
     beyond = body.skin(2000, beyond=True)
     if not len(beyond.points):
         return []
-    told = []
+    said = []
     (low, high), z = body.touch_mm, beyond.points[:, 2]
     bottom, top = placed.to_body(fitting.piece.bounds)[:, 2]
     remedy = "or thicken the crown's pad" if body.crown_mm is not None else "or move it in its seat"
-    for edge, next_to, mask in zip(("lower", "upper"), fitting.where.next_to, (z < low, z > high), strict=True):
+    for edge, next_to, mask in zip(("lower", "upper"), fitting.worn_at.next_to, (z < low, z > high), strict=True):
         room = room_of(fitting.piece, placed, beyond.take(mask), (), False).room_mm if mask.any() else np.zeros(0)
         into = z[mask][room < -_EDGE_MM]
         if len(into):
             short = float(into.max() - bottom if edge == "lower" else top - into.min())
-            told.append(say("The {} {} meet the {}: trim them off there, {}.", edge, mm(max(short, 1)), next_to, remedy))
-    return told
+            said.append(say("The {} {} meet the {}: trim them off there, {}.", edge, mm(max(short, 1)), next_to, remedy))
+    return said

@@ -54,7 +54,7 @@ class WayIn:
 
 
 def judge_way_in(
-    piece: Mesh, placed: Placed, body: OnBody, where: Site, kind: str, worn_mm: float = 0.0, give_mm: float = 0.0,
+    piece: Mesh, placed: Placed, body: OnBody, worn_at: Site, kind: str, worn_mm: float = 0.0, give_mm: float = 0.0,
     found: Sequence[Opening] | None = None,
 ) -> WayIn:  # fmt: skip
     """Whether a seated piece can be put on.
@@ -78,13 +78,13 @@ def judge_way_in(
     if not rings:
         return _through_the_gap(found, placed, body.crossings(), extra)
     best: tuple[float, Ring | None] = (-np.inf, None)
-    tilts = TILTS_DEG if where.part == "head" and not body.whole else (0.0,)
+    tilts = TILTS_DEG if worn_at.part == "head" and not body.whole else (0.0,)
     for tilt in tilts:
-        told = _tightest(rings, placed, body.crossings(tilt), where.comes_from, extra, tilt, piece)
-        if told[1] is None:
+        tightest = _tightest(rings, placed, body.crossings(tilt), worn_at.comes_from, extra, tilt, piece)
+        if tightest[1] is None:
             return WayIn(kind, True, None, None, None, say("Nothing of the body lies before it on its way."))
-        if told[0] > best[0]:
-            best = told
+        if tightest[0] > best[0]:
+            best = tightest
     least, ring = best
     assert ring is not None
     passes = least >= 0
@@ -110,13 +110,13 @@ def judge_way_in(
 
 def _pairs(rings: Sequence[Opening], placed: Placed, crossings: Sequence[Crossing], comes_from: str) -> list[tuple[Opening, Crossing]]:
     """Each level of the piece with the body sections that pass it: all those on the side it comes from."""
-    told = []
+    pairs = []
     for ring in rings:
         z = ring.at_mm * placed.scale[2] + placed.offset_mm[2]
         for crossing in crossings:
             if (crossing.at_mm >= z) if comes_from == "above" else (crossing.at_mm <= z):
-                told.append((ring, crossing))
-    return told
+                pairs.append((ring, crossing))
+    return pairs
 
 
 def _tightest(
@@ -150,28 +150,30 @@ def _tightest(
 
 
 def scale_that_passes(
-    piece: Mesh, placed: Placed, body: OnBody, where: Site, told: WayIn, worn_mm: float = 0.0, give_mm: float = 0.0,
+    piece: Mesh, placed: Placed, body: OnBody, worn_at: Site, judged: WayIn, worn_mm: float = 0.0, give_mm: float = 0.0,
     found: Sequence[Opening] | None = None,
 ) -> float | None:  # fmt: skip
     """The least scale at which a piece pulled or sprung over goes on; None where nothing has to pass, or no scale up to twice today's does."""
-    if told.ring is None:
+    if judged.ring is None:
         return None
     found = openings(piece) if found is None else found
     rings = [o for o in found if o.covered >= _RING_FROM]
-    if told.kind == "over" and not rings:
+    if judged.kind == "over" and not rings:
         return None
-    crossings = body.crossings(told.ring.tilt_deg)
+    crossings = body.crossings(judged.ring.tilt_deg)
     middle = piece.bounds.mean(axis=0)
 
     def room(factor: float) -> float:
         scale = (placed.scale[0] * factor, placed.scale[1] * factor, placed.scale[2] * factor)
         kept = np.array(placed.offset_mm) + middle * placed.scale - middle * scale
         grown = Placed(scale, (float(kept[0]), float(kept[1]), float(kept[2])))
-        if told.kind == "open":
+        if judged.kind == "open":
             return _through_the_gap(found, grown, crossings, worn_mm - give_mm).least_mm or 0.0
-        return _tightest(rings, grown, crossings, where.comes_from, worn_mm - give_mm, told.ring.tilt_deg if told.ring else 0.0, piece)[0]
+        return _tightest(
+            rings, grown, crossings, worn_at.comes_from, worn_mm - give_mm, judged.ring.tilt_deg if judged.ring else 0.0, piece
+        )[0]
 
-    root = least_root(room, 0.4 if told.passes else 1.0, 1.0 if told.passes else 2.0)
+    root = least_root(room, 0.4 if judged.passes else 1.0, 1.0 if judged.passes else 2.0)
     return None if root is None else float(max(placed.scale) * root)
 
 

@@ -48,8 +48,8 @@ def join(parting: Parting, rule: PinRule, progress: Progress = silent) -> Joined
         tools = [tool for fastener, side in carved[part.name] for tool in fastener.tools(side)]
         done = part.solid.minus(tools)
         parts.append(replace(part, solid=done))
-        told = _broken_through(part, done, tools)
-        warnings += [told] if told else []
+        broken = _broken_through(part, done, tools)
+        warnings += [broken] if broken else []
     return Joined(tuple(parts), tuple(joints), tuple(warnings))
 
 

@@ -120,11 +120,11 @@ class JoinStation(Station[Case, JoinInputs, JoinResult]):
 
     def findings(self, case: Case, result: JoinResult) -> tuple[Finding | Note, ...]:
         """Seams without room for anything, holes that came out wrong."""
-        told: list[Finding | Note] = []
+        said: list[Finding | Note] = []
         if result.glued_only:
             words = f"{result.glued_only} of {result.seams} seams have no room for pins: glue with an inside fillet."
-            told.append(Finding("glued-only", Verdict.TIGHT, say(words)))
-        return (*told, *(Finding("broken-through", Verdict.TIGHT, w) for w in result.warnings))
+            said.append(Finding("glued-only", Verdict.TIGHT, say(words)))
+        return (*said, *(Finding("broken-through", Verdict.TIGHT, w) for w in result.warnings))
 
     def fact(self, result: JoinResult) -> Fact:
         """Its pins; what is only glued."""

@@ -223,16 +223,16 @@ class _Shaper:
         old, new, rotations = self._arm_joints(side)
         lengths = [float(np.linalg.norm(b - a)) for a, b in pairwise(old)]
         bones = [_unit(b - a) for a, b in pairwise(old)]
-        told = []
+        moved = []
         for i, key in enumerate(("upper_arm_length_mm", "forearm_length_mm", "hand_length_mm")):
             along = (v - old[i]) @ bones[i]
             round_it = v - old[i] - along[:, None] * bones[i]
             factor = np.exp(self._arm_maps[side](np.clip(i + along / lengths[i], 0, 3)))
-            told.append(new[i] + (along[:, None] * bones[i] * self._factor(key, side) + round_it * factor[:, None]) @ rotations[i].T)
+            moved.append(new[i] + (along[:, None] * bones[i] * self._factor(key, side) + round_it * factor[:, None]) @ rotations[i].T)
         # Which bone has a corner: by its place before or behind the plane that halves each joint.
         shares = [smooth((v - old[j]) @ _unit(bones[j - 1] + bones[j]) / (0.16 * min(lengths[j - 1], lengths[j]))) for j in (1, 2)]
         fore, hand = shares[0], shares[1] * (shares[0] > 0.5)
-        return told[0] * (1 - fore)[:, None] + (told[1] * (1 - hand)[:, None] + told[2] * hand[:, None]) * fore[:, None]
+        return moved[0] * (1 - fore)[:, None] + (moved[1] * (1 - hand)[:, None] + moved[2] * hand[:, None]) * fore[:, None]
 
     def _leg_joints(self, side: str) -> tuple[Floats, Floats]:
         """(4, 3) each: hip, knee, ankle, floor on the template, and where they go."""
@@ -274,22 +274,22 @@ class _Shaper:
         template, marks = self.template, self.template.marks
         v = template.mesh.vertices[index]
         head = smooth((v[:, 2] - marks.chin_mm + 0.002 * marks.stature_mm) / (0.012 * marks.stature_mm))
-        told = self._trunk_at(v) * (1 - head)[:, None] + self._head_at(v) * head[:, None]
+        bent = self._trunk_at(v) * (1 - head)[:, None] + self._head_at(v) * head[:, None]
         for side, sign in SIDES.items():
             leg = smooth((marks.crotch_mm + 0.012 * marks.stature_mm - v[:, 2]) / (0.035 * marks.stature_mm)) * (sign * v[:, 0] > 0)
             arm = template.arm_share[side][index]
             leg = leg * (1 - np.minimum(arm * 4, 1))
             if leg.any():
-                told = told * (1 - leg)[:, None] + self._leg_at(v, side) * leg[:, None]
+                bent = bent * (1 - leg)[:, None] + self._leg_at(v, side) * leg[:, None]
             if arm.any():
-                told = told * (1 - arm)[:, None] + self._arm_at(v, side) * arm[:, None]
-        return told
+                bent = bent * (1 - arm)[:, None] + self._arm_at(v, side) * arm[:, None]
+        return bent
 
     def joints(self) -> dict[str, Floats]:
         """New joints of all limbs."""
-        told = {f"{side}_arm": np.array(self._arm_joints(side)[1]) for side in SIDES}
-        told |= {f"{side}_leg": self._leg_joints(side)[1] for side in SIDES}
-        return told
+        bends = {f"{side}_arm": np.array(self._arm_joints(side)[1]) for side in SIDES}
+        bends |= {f"{side}_leg": self._leg_joints(side)[1] for side in SIDES}
+        return bends
 
     def solve(self) -> None:
         """Correct the factors until every tape reads its target."""

@@ -224,14 +224,14 @@ def profile(mesh: Mesh, levels: Floats, half_width_mm: float = 18.0) -> Floats:
     """(n,): how far forward (y, least) the face reaches at each level, within a strip about the mid-plane; nan where empty."""
     strip = np.abs(mesh.vertices[:, 0]) < half_width_mm
     points = mesh.vertices[strip]
-    told = np.full(len(levels), np.nan)
+    lows = np.full(len(levels), np.nan)
     step = levels[1] - levels[0]
     index = np.round((points[:, 2] - levels[0]) / step).astype(int)
     for k in range(len(levels)):
         here = points[np.abs(index - k) <= 1, 1]
         if len(here):
-            told[k] = here.min()
-    return told
+            lows[k] = here.min()
+    return lows
 
 
 def chin_height(mesh: Mesh, top: float, low: float) -> float:

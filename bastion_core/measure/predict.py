@@ -242,8 +242,8 @@ def posterior(wearer: Wearer, model: Model | None = None) -> tuple[tuple[str, ..
         inner = model.covariance[np.ix_(at, at)] + np.diag(noise)
         gain = np.linalg.solve(inner, model.covariance[at]).T
         off = target - mean[at]
-        told = -0.5 * float(off @ np.linalg.solve(inner, off)) - 0.5 * float(np.linalg.slogdet(inner)[1])
-        mixed.append((told, mean + gain @ off, model.covariance - gain @ model.covariance[at]))
+        likelihood = -0.5 * float(off @ np.linalg.solve(inner, off)) - 0.5 * float(np.linalg.slogdet(inner)[1])
+        mixed.append((likelihood, mean + gain @ off, model.covariance - gain @ model.covariance[at]))
     weights = np.exp(np.array([t for t, _, _ in mixed]) - max(t for t, _, _ in mixed))
     weights /= weights.sum()
     mean = sum((w * m for w, (_, m, _) in zip(weights, mixed, strict=True)), np.zeros(len(model.keys)))
@@ -264,14 +264,14 @@ def predict(wearer: Wearer, model: Model | None = None) -> dict[str, Guess]:
     keys, mean, covariance = posterior(wearer, model)
     values, _ = _known(wearer, model or default_model())
     place = {k: i for i, k in enumerate(keys)}
-    told: dict[str, Guess] = {}
+    guesses: dict[str, Guess] = {}
     for key in keys:
         if key in values or key == MASS:
             continue
         i = place[key]
         sd = float(np.sqrt(max(covariance[i, i], 1e-10)))
         value = float(np.exp(mean[i]))
-        told[key] = Guess(
+        guesses[key] = Guess(
             value, value * sd, _tellers(key, values, model or default_model()), _SOURCE.get(key, "regression on the open data")
         )
     for row in {ROWS[k].key: ROWS[k] for k in wearer.measurements if k in ROWS}.values():
@@ -280,8 +280,8 @@ def predict(wearer: Wearer, model: Model | None = None) -> dict[str, Guess]:
             if row.sided and theirs in wearer.measurements and mine not in wearer.measurements and row.key not in wearer.measurements:
                 value = wearer.measurements[theirs]
                 doubt = float(np.hypot(_SIDE_SD * value * 2**0.5, wearer.sd_mm(row.key, other) or 0.0))
-                told[mine] = Guess(value, doubt, (theirs,), "the other side; common practice")
-    return told
+                guesses[mine] = Guess(value, doubt, (theirs,), "the other side; common practice")
+    return guesses
 
 
 def _tellers(key: str, values: Mapping[str, float], model: Model, most: int = 3) -> tuple[str, ...]:

@@ -239,14 +239,14 @@ def leg_axis(marks: Landmarks, side: str, key: str) -> tuple[Floats, Floats]:
 
 
 def _leg_tapes(mesh: Mesh, marks: Landmarks, side: str) -> dict[str, Loop | None]:
-    told: dict[str, Loop | None] = {
+    loops: dict[str, Loop | None] = {
         key: leg_at(mesh, side, marks.heights[key]) for key in ("thigh_girth_mm", "mid_thigh_girth_mm", "calf_girth_mm", "ankle_girth_mm")
     }
-    told["knee_girth_mm"] = across(mesh, *leg_axis(marks, side, "knee_girth_mm"))
+    loops["knee_girth_mm"] = across(mesh, *leg_axis(marks, side, "knee_girth_mm"))
     heel, instep = heel_and_instep(mesh, marks, side)
     run = across(mesh, (heel + instep) / 2, np.cross(instep - heel, np.array([1.0, 0.0, 0.0])))
-    told["heel_instep_girth_mm"] = run
-    return told
+    loops["heel_instep_girth_mm"] = run
+    return loops
 
 
 def _foot(mesh: Mesh, marks: Landmarks, side: str) -> Floats:

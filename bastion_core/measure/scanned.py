@@ -24,8 +24,8 @@ _WIDEST_NECK = 1.45
 
 def known_from(taken: Taken, wearer: Wearer | None) -> Wearer:
     """The wearer as a scan of them tells: what it measured goes before what was known."""
-    told = taken.as_dict()
-    values, sds = {k: v["value"] for k, v in told.items()}, {k: v["sd"] for k, v in told.items()}
+    readings = taken.as_dict()
+    values, sds = {k: v["value"] for k, v in readings.items()}, {k: v["sd"] for k, v in readings.items()}
     known = wearer or Wearer()
     return replace(known, measurements=known.measurements | values, sds=known.sds | sds)
 

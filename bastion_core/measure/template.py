@@ -92,7 +92,7 @@ def _evened(mesh: Mesh) -> Mesh:
 
 def arm_shares(mesh: Mesh, marks: Landmarks) -> dict[str, Floats]:
     """(n,) a side, how far each corner belongs to that arm: by the way from the finger tips, which knows arm from trunk however near the two hang."""
-    told = {}
+    weights = {}
     for side, sign in SIDES.items():
         shoulder = marks.arms[side].joints[0]
         tip = int(np.argmax(sign * mesh.vertices[:, 0]))
@@ -100,8 +100,8 @@ def arm_shares(mesh: Mesh, marks: Landmarks) -> dict[str, Floats]:
         near = np.linalg.norm(mesh.vertices - shoulder, axis=1) < 0.055 * marks.stature_mm
         at = float(np.median(way[near])) if near.any() else 0.4 * marks.stature_mm
         band = 0.035 * marks.stature_mm
-        told[side] = smooth((at - way) / band) * (sign * mesh.vertices[:, 0] > 0)
-    return told
+        weights[side] = smooth((at - way) / band) * (sign * mesh.vertices[:, 0] > 0)
+    return weights
 
 
 def smooth(x: Floats) -> Floats:

@@ -86,10 +86,10 @@ def _stood(kept: Mesh, kind: str, unit: str, factor: float, points: Sequence[Seq
     calm = _calmed(raw)
     done = [] if calm is raw else [say("the surface was noisy and was smoothed")]
     if points is not None:
-        move, off = _settle(calm, kind, [_by_points(np.asarray(points, dtype=np.float64) * factor, kind)])
+        move, off = _laid_over(calm, kind, [_by_points(np.asarray(points, dtype=np.float64) * factor, kind)])
         done.append(say("stood up by the three points shown"))
     else:
-        move, off = _settle(calm, kind, _starts(calm))
+        move, off = _laid_over(calm, kind, _starts(calm))
         done.append(say("turned upright and to the front by laying it over the stand-in body"))
         own = _along_own_axes(calm, move) if kind == "body" else None
         if own is not None:
@@ -272,7 +272,7 @@ def _starts(mesh: Mesh) -> list[Floats]:
     return starts
 
 
-def _settle(mesh: Mesh, kind: str, starts: list[Floats]) -> tuple[Floats, float]:
+def _laid_over(mesh: Mesh, kind: str, starts: list[Floats]) -> tuple[Floats, float]:
     """The move (4x4) under which the scan lies nearest to the template, and how near (mm, middle value)."""
     cloud, tree, _ = _target(kind)
     sample = surface_sample(mesh, _SAMPLE, seed=5).points
@@ -289,7 +289,7 @@ def _settle(mesh: Mesh, kind: str, starts: list[Floats]) -> tuple[Floats, float]
     finished = [_icp(sample, move, tree, cloud, 40) for _, move in tried[:3]]
     off, move = min(finished, key=lambda t: t[0])
     if kind == "head":
-        # Shoulders differ more than skulls and would tip the head: settle once more by the skull alone.
+        # Shoulders differ more than skulls and would tip the head: lay it over once more by the skull alone.
         chin = template_of("male").marks.chin_mm
         skull = sample[sample @ move[2, :3] + move[2, 3] > chin - 5]
         if len(skull) > 150:

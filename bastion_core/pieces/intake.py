@@ -36,7 +36,7 @@ class Health:
     def sentences(self) -> list[Said]:
         """The report, one finding a sentence."""
         f = self.faults
-        told = [say("Watertight as it came." if self.watertight_as_it_came else "Not watertight as it came.")]
+        said = [say("Watertight as it came." if self.watertight_as_it_came else "Not watertight as it came.")]
         for number, one, many in (
             (f.holes, "hole", "holes"),
             (f.crowded_edges, "edge shared by more than two faces", "edges shared by more than two faces"),
@@ -45,17 +45,17 @@ class Health:
             (f.flat_faces, "collapsed face", "collapsed faces"),
         ):
             if number:
-                told.append(say(f"{counted(number, one, many)}."))
+                said.append(say(f"{counted(number, one, many)}."))
         if f.inside_out:
-            told.append(say("The surface faced inward."))
-        told.append(say("One body." if self.bodies == 1 else f"{self.bodies} separate bodies."))
+            said.append(say("The surface faced inward."))
+        said.append(say("One body." if self.bodies == 1 else f"{self.bodies} separate bodies."))
         if f.overlapping_bodies:
-            told.append(say("Bodies overlapped."))
+            said.append(say("Bodies overlapped."))
         if self.overlaps_itself:
-            told.append(OVERLAPS)
+            said.append(OVERLAPS)
         if self.thinnest_wall_mm is not None:
-            told.append(say("Thinnest wall found: {}.", mm(self.thinnest_wall_mm, digits=1)))
-        return told + [say("Mended: {}.", what) for what in self.mended]
+            said.append(say("Thinnest wall found: {}.", mm(self.thinnest_wall_mm, digits=1)))
+        return said + [say("Mended: {}.", what) for what in self.mended]
 
 
 @dataclass(frozen=True)

@@ -86,14 +86,14 @@ class PiecesStation(Station[Case, PiecesInputs, PiecesResult]):
 
     def findings(self, case: Case, result: PiecesResult) -> tuple[Finding | Note, ...]:
         """What a maker wants to know before trusting the file."""
-        told: list[Finding | Note] = []
+        said: list[Finding | Note] = []
         if not result.watertight:
-            told.append(Finding("mended", Verdict.TIGHT, say("Not watertight as it came; mended: {}.", "; ".join(result.mended))))
+            said.append(Finding("mended", Verdict.TIGHT, say("Not watertight as it came; mended: {}.", "; ".join(result.mended))))
         if result.overlaps:
-            told.append(Finding("overlaps", Verdict.TIGHT, OVERLAPS))
+            said.append(Finding("overlaps", Verdict.TIGHT, OVERLAPS))
         if not result.unit_sure:
-            told.append(Finding("unit-guessed", Verdict.TIGHT, say("Unit guessed as {}: {}.", result.unit, result.unit_reason)))
-        return tuple(told)
+            said.append(Finding("unit-guessed", Verdict.TIGHT, say("Unit guessed as {}: {}.", result.unit, result.unit_reason)))
+        return tuple(said)
 
     def fact(self, result: PiecesResult) -> Fact:
         """Its size; its triangles, and whether it was mended."""

@@ -123,19 +123,19 @@ class PrintStation(Station[Case, PrintInputs, PrintResult]):
 
     def findings(self, case: Case, result: PrintResult) -> tuple[Finding | Note, ...]:
         """Parts for no bed, and whether the shop has the filament."""
-        told: list[Finding | Note] = [
+        said: list[Finding | Note] = [
             Finding("unprintable", Verdict.STOPS, say("{} cannot be printed: it fits no printer as it lies.", name))
             for name in result.unprintable
         ]
         left = case.shop.left_g(case.of(PrintRecipe).material)
         if left is None:
-            return tuple(told)
+            return tuple(said)
         if not left and case.shop.price_per_kg(case.of(PrintRecipe).material) is None:
-            told.append(Finding("no-spool", Verdict.TIGHT, say("The shop has no spool of this material.")))
+            said.append(Finding("no-spool", Verdict.TIGHT, say("The shop has no spool of this material.")))
         elif left < result.filament_g:
             need, there = Quantity((result.filament_g,), "g"), Quantity((left,), "g")
-            told.append(Finding("too-little", Verdict.TIGHT, say("{} needed, {} left on the shop's spools of this material.", need, there)))
-        return tuple(told)
+            said.append(Finding("too-little", Verdict.TIGHT, say("{} needed, {} left on the shop's spools of this material.", need, there)))
+        return tuple(said)
 
     def fact(self, result: PrintResult) -> Fact:
         """Its hours and grams."""

@@ -77,10 +77,10 @@ class BuildView(viewsets.ModelViewSet):
         pieces = list(build.pieces.select_related(*WITH).prefetch_related("wearer__scans", "build__wearer__scans"))
         jobs = latest_jobs([p.id for p in pieces])
         due = build.due.isoformat() if build.due else None
-        told = BuildRecord(build.id, build.name, due, build.wearer_id, build.note, build.archived, len(pieces))
+        record = BuildRecord(build.id, build.name, due, build.wearer_id, build.note, build.archived, len(pieces))
         return Response(
             {
-                "build": plain(told),
+                "build": plain(record),
                 "stations": plain(tuple(StationRecord(s.key, s.title) for s in STATIONS)),
                 "rows": [plain(row(g, jobs.get(g.piece.id))) for g in graphs_of(pieces)],
                 "calendar": build_calendar(build),
@@ -135,14 +135,14 @@ def suit(build: Build) -> Suit:
         if (p := g.piece) and (f := fits[p.id])
     ]
     lines = {line.id: line for line in suit_table(pieces)}
-    told = []
+    listed = []
     for graph in graphs:
         p, f = graph.piece, fits[graph.piece.id]
         line, state = lines.get(p.id), states(graph, jobs.get(p.id))["fit"]
         if f is None or line is None:
-            told.append(SuitLine(p.id, p.name, p.site, "waits", state, None, None, None, None, None, None, ()))
+            listed.append(SuitLine(p.id, p.name, p.site, "waits", state, None, None, None, None, None, None, ()))
         else:
-            told.append(
+            listed.append(
                 SuitLine(
                     p.id, p.name, p.site, f.verdict, state, f.least_scale, max(f.scale), f.room_mm, f.probability, line.ratio, f.wall_mm,
                     line.complaints,
@@ -154,7 +154,7 @@ def suit(build: Build) -> Suit:
         stature = build.wearer.measurements.get("stature_mm") if build.wearer else None
         guess, reason = scale_by_stature(stature, first.of(FitRecipe).made_for_mm)
         factor = guess if stature else None
-    return Suit(factor, reason, tuple(told))
+    return Suit(factor, reason, tuple(listed))
 
 
 def motion(build: Build) -> dict:
@@ -172,5 +172,5 @@ def motion(build: Build) -> dict:
         else "stale"
     )
     waits = getattr(inputs, "said", NOTHING)
-    told = Motion(state, waits, JobRecord.of(job), (), tuple(left_out))
-    return plain(told) | ({"contacts": graph.store.data(known.ref)["contacts"]} if known else {})
+    motion = Motion(state, waits, JobRecord.of(job), (), tuple(left_out))
+    return plain(motion) | ({"contacts": graph.store.data(known.ref)["contacts"]} if known else {})

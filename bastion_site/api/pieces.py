@@ -31,7 +31,7 @@ from bastion_site.errors import Changed, NotYet, TooLarge
 from bastion_site.jobs.models import Job
 from bastion_site.shop.models import Printer, shop_today
 from bastion_site.wearers.models import Wearer
-from bastion_site.wire import Decided, asked, bounds_of_decisions, question, wire
+from bastion_site.wire import Decided, asked, labels_of_decisions, question, wire
 
 SEAT = ("shift_mm", "turn_deg")
 
@@ -48,7 +48,7 @@ class Change(Decided):
 
 ChangeSerializer = question(
     Change,
-    bounds_of_decisions() | {"name": {"max_length": 80}, "note": {"max_length": 20_000, "allow_blank": True}, "version": {"min_value": 0}},
+    labels_of_decisions() | {"name": {"max_length": 80}, "note": {"max_length": 20_000, "allow_blank": True}, "version": {"min_value": 0}},
 )
 
 

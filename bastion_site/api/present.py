@@ -17,20 +17,20 @@ from bastion_site.jobs.models import Job
 
 def states(graph: PieceGraph, job: Job | None) -> dict[str, str]:
     """Station -> fresh, computing, stale or failed."""
-    told = {}
+    how = {}
     broken = False
     for key in graph.stations:
         fresh = not broken and graph.found(key) is not None
         if fresh:
-            told[key] = "fresh"
+            how[key] = "fresh"
         elif job and job.state in Job.ACTIVE:
-            told[key] = "computing"
+            how[key] = "computing"
         elif job and job.state == Job.State.FAILED and not broken:
-            told[key] = "failed"
+            how[key] = "failed"
         else:
-            told[key] = "stale"
+            how[key] = "stale"
         broken = broken or not fresh
-    return told
+    return how
 
 
 def shown_result(graph: PieceGraph, key: str) -> Any | None:
@@ -52,7 +52,7 @@ def cells(graph: PieceGraph, job: Job | None) -> dict[str, Cell]:
     """Every station as the Wall shows it."""
     now = states(graph, job)
     failing = next((k for k in graph.stations if now[k] != "fresh"), None)
-    told = {}
+    made = {}
     for key, station in graph.stations.items():
         result = shown_result(graph, key)
         found: tuple[Finding | Note, ...] = ()
@@ -67,8 +67,8 @@ def cells(graph: PieceGraph, job: Job | None) -> dict[str, Cell]:
             verdict = Verdict.WAITS
         judged = tuple(f for f in found if isinstance(f, Finding))
         notes = tuple(n for n in found if isinstance(n, Note))
-        told[key] = Cell(station.title, now[key], verdict, fact.main, fact.under, judged, notes)
-    return told
+        made[key] = Cell(station.title, now[key], verdict, fact.main, fact.under, judged, notes)
+    return made
 
 
 def row(graph: PieceGraph, job: Job | None) -> Row:
@@ -90,8 +90,8 @@ def totals(kept: dict | None) -> Totals | None:
 def detail(graph: PieceGraph, job: Job | None) -> dict[str, Any]:
     """A piece with all that its station pages show, as JSON."""
     piece = graph.piece
-    told = plain(row(graph, job))
-    told |= {
+    shown = plain(row(graph, job))
+    shown |= {
         "build": piece.build_id,
         "note": piece.note,
         "recipe": written(graph.case.decided),
@@ -101,11 +101,11 @@ def detail(graph: PieceGraph, job: Job | None) -> dict[str, Any]:
     }
     for station in STATIONS:
         result = shown_result(graph, station.key)
-        told[station.key] = plain(result) if result is not None else None
+        shown[station.key] = plain(result) if result is not None else None
         if station.kept:
-            told[f"{station.key}_data"] = _data(graph, station.key) if result is not None else None
-    told["silhouette_side"] = told["fit"]["silhouette_side"] if told["fit"] else ""
-    return told
+            shown[f"{station.key}_data"] = _data(graph, station.key) if result is not None else None
+    shown["silhouette_side"] = shown["fit"]["silhouette_side"] if shown["fit"] else ""
+    return shown
 
 
 def _data(graph: PieceGraph, key: str) -> Any | None:

@@ -84,10 +84,10 @@ def sheet(wearer: Wearer, build_id: str | None) -> Sheet:
 
 def moved(wearer: Wearer, pieces) -> tuple[Moved, ...]:
     """What the last measuring of this wearer did to their pieces."""
-    told = []
+    listed = []
     for piece in pieces:
         before, after = piece.before, piece.totals
         if before and after and str(before.get("because", "")).startswith(wearer.name):
             hours, grams, parts = ((before[k], after[k]) for k in ("hours", "filament_g", "parts"))
-            told.append(Moved(piece.id, piece.build_id, piece.name, hours, grams, parts))
-    return tuple(told)
+            listed.append(Moved(piece.id, piece.build_id, piece.name, hours, grams, parts))
+    return tuple(listed)

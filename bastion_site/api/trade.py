@@ -45,7 +45,7 @@ class Trade:
 @api_view(["GET"])
 def trade(request) -> Response:
     """Stations, decisions with their bounds, sites, ways in, layers, and what the shop usually puts inside."""
-    told = Trade(
+    tables = Trade(
         __version__,
         tuple(StationRecord(s.key, s.title) for s in STATIONS),
         tuple(decision_records(STATIONS)),
@@ -60,4 +60,4 @@ def trade(request) -> Response:
         OUT_OF_PROPORTION,
         LEAST_DOWN_DEG,
     )
-    return Response(plain(told))
+    return Response(plain(tables))
