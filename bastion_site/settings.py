@@ -38,6 +38,7 @@ INSTALLED_APPS = [
     "bastion_site.wearers",
     "bastion_site.builds",
     "bastion_site.jobs",
+    "bastion_site.engine",
 ]
 MIDDLEWARE = [
     "whitenoise.middleware.WhiteNoiseMiddleware",

@@ -113,7 +113,9 @@ def take(address: str, out: Path, only: str = "") -> None:
             if name == "measure":
                 page.get_by_label("Chest girth (mm)").focus()
                 page.get_by_role("img", name="Where Chest girth is taken").wait_for()
-            if name == "scan" or name.endswith("moving"):
+            if name == "scan":
+                page.get_by_role("img", name="The scan from the side").wait_for(timeout=90_000)
+            if name.endswith("moving"):
                 page.get_by_role("article").first.wait_for(timeout=90_000)
             if name == "suit-moving":
                 page.get_by_role("region", name="Moving in it").evaluate("e => e.scrollIntoView()")

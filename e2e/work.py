@@ -1,7 +1,7 @@
 """The demo with everything computed, for the browser's tests."""
 
-from bastion_site.builds.management.commands.load_demo import load
 from bastion_site.builds.models import Build
+from bastion_site.engine.management.commands.load_demo import load
 from bastion_site.testing import recall, remember, work_off
 
 

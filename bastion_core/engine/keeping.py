@@ -10,7 +10,7 @@ import numpy as np
 from cattrs.errors import ClassValidationError, IterableValidationError
 from cattrs.preconf.json import make_converter
 
-from bastion_core.errors import RecipeProblem
+from bastion_core.errors import BastionError, RecipeProblem
 
 T = TypeVar("T")
 COMPUTED_BY = 2
@@ -32,18 +32,20 @@ def whole(kind: type[T], data: object) -> T:
     try:
         return _CONVERTER.structure(data, kind)
     except (ClassValidationError, IterableValidationError, cattrs.BaseValidationError) as problem:
-        name, why = _first(problem)
+        name, inner = _first(problem)
+        if isinstance(inner, BastionError):
+            raise RecipeProblem(inner.said, inner.field or name) from problem
+        why = str(inner).rstrip(".") or type(inner).__name__
         raise RecipeProblem(f"{name or kind.__name__}: {why}.", name) from problem
     except (TypeError, ValueError) as problem:
         raise RecipeProblem(f"{kind.__name__}: {problem}.") from problem
 
 
-def _first(problem: BaseException, name: str = "") -> tuple[str, str]:
-    """The first field that did not fit, and why."""
+def _first(problem: BaseException, name: str = "") -> tuple[str, BaseException]:
+    """The first field that did not fit, and its error."""
     inner = getattr(problem, "exceptions", None)
     if not inner:
-        known = getattr(problem, "said", None)
-        return name or getattr(problem, "field", ""), str(known or problem).rstrip(".") or type(problem).__name__
+        return name, problem
     first = inner[0]
     notes = getattr(first, "__notes__", [])
     field = next((n.name for n in notes if isinstance(getattr(n, "name", None), str)), "")

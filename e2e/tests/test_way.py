@@ -13,8 +13,10 @@ from django.contrib.staticfiles.testing import StaticLiveServerTestCase
 from django.test import tag
 from playwright.sync_api import Locator, expect
 
+from bastion_core import __version__
 from bastion_core.cut.recipe import CutRecipe
 from bastion_core.engine.recipe import Recipe
+from bastion_core.print.recipe import PrintRecipe
 from bastion_core.tests.shapes import BUNNY, TORN_SPHERE
 from bastion_site.builds.models import Build, Piece
 from bastion_site.jobs.models import Job
@@ -180,6 +182,21 @@ class OnTheDemo(InTheBrowser):
         self.decided(piece, CutRecipe, lambda r: r.cuts is None, "back to the proposal")
         self.work()
         self.said("Planes, as proposed")
+
+    def test_a_field_says_its_bounds_and_keeps_nothing_beyond_them(self):
+        piece = self.build.pieces.get(name="Crest")
+        self.cell("Crest", "Print").click()
+        infill = self.ledger().get_by_label(re.compile("^Infill"))
+        self.enter(infill, "140")
+        self.said("0 to 100 is possible.")
+        walls = self.ledger().get_by_label("Walls")
+        self.enter(walls, "many")
+        self.said("A number is needed here.")
+        self.enter(walls, "4")
+        self.decided(piece, PrintRecipe, lambda r: r.walls == 4, "the walls")
+        self.assertEqual(piece.of(PrintRecipe).infill, 0.15)
+        self.page.get_by_role("button", name="Keys").click()
+        expect(self.page.get_by_role("dialog")).to_contain_text(f"Odd Bastion {__version__}")
 
     def test_layer_height_moves_hours(self):
         page = self.page
