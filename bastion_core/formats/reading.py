@@ -8,12 +8,12 @@ import numpy as np
 import trimesh
 
 from bastion_core.errors import FileProblem
+from bastion_core.formats.limits import MOST_TRIANGLES
 from bastion_core.formats.stl import is_binary_stl, read_ascii_stl, read_binary_stl
 from bastion_core.formats.threemf import read_3mf
 from bastion_core.geometry.mesh import Mesh
 
 MOST_BYTES = 300 * 1024 * 1024
-MOST_TRIANGLES = 6_000_000
 
 
 @dataclass(frozen=True)

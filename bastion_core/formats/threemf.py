@@ -2,6 +2,7 @@
 
 import ctypes
 import zipfile
+import zlib
 from pathlib import Path, PurePosixPath
 from typing import Any
 
@@ -9,10 +10,18 @@ import lib3mf
 import numpy as np
 
 from bastion_core.errors import FileProblem
+from bastion_core.formats.limits import MOST_TRIANGLES
 from bastion_core.geometry.mesh import Mesh
 
 _UNITS = {"MicroMeter": 0.001, "MilliMeter": 1.0, "CentiMeter": 10.0, "Inch": 25.4, "Foot": 304.8, "Meter": 1000.0}
 _MOST_UNPACKED_BYTES = 3 * 1024**3
+_MOST_MODEL_BYTES = 800 * 1024**2
+"""About 6 million triangles as 3MF writes them."""
+_MOST_COPIES, _DEEPEST = 20_000, 16
+_TOO_MANY = (
+    f"The 3MF places more than {_MOST_COPIES:,} bodies, or {MOST_TRIANGLES:,} triangles with all their copies. Export one piece at a time."
+)
+_ITEM = b"<item "
 _MOST_SQUEEZE = 200
 """Packed XML of meshes shrinks 5 to 30 times; zip bombs are beyond a thousand."""
 
@@ -32,12 +41,32 @@ def check_package(path: Path) -> None:
             )
     unpacked = sum(e.file_size for e in entries)
     packed = max(1, sum(e.compress_size for e in entries))
-    if unpacked > _MOST_UNPACKED_BYTES or (unpacked > 50_000_000 and unpacked / packed > _MOST_SQUEEZE):
+    # Each for itself: beside much padding a bomb looks like an ordinary package.
+    bomb = any(e.file_size > 20_000_000 and e.file_size > _MOST_SQUEEZE * max(1, e.compress_size) for e in entries)
+    models = sum(e.file_size for e in entries if e.filename.lower().endswith(".model"))
+    if unpacked > _MOST_UNPACKED_BYTES or models > _MOST_MODEL_BYTES or bomb:
         raise FileProblem(
             f"The 3MF would unpack from {packed / 1e6:.1f} MB to {unpacked / 1e6:,.0f} MB. That is no model; it was not opened."
         )
     if not any(e.filename.lower().endswith(".model") for e in entries):
         raise FileProblem("The 3MF holds no model. Export it again with the body selected.")
+    with zipfile.ZipFile(path) as package:
+        if any(_items_named(package, e) > _MOST_COPIES for e in entries if e.filename.lower().endswith(".model")):
+            raise FileProblem(_TOO_MANY)
+
+
+def _items_named(package: zipfile.ZipFile, entry: zipfile.ZipInfo) -> int:
+    """How many bodies a model places on the plate, counted in its text: reading hundreds of thousands takes minutes."""
+    count, end = 0, b""
+    try:
+        with package.open(entry) as text:
+            while block := text.read(1 << 20):
+                block = end + block
+                count += block.count(_ITEM)
+                end = block[-len(_ITEM) + 1 :]
+    except (zipfile.BadZipFile, OSError, NotImplementedError, RuntimeError, zlib.error) as error:
+        raise FileProblem("The 3MF is not a whole zip package. It was cut short or damaged: download or export it again.") from error
+    return count
 
 
 def read_3mf(path: Path) -> tuple[Mesh, float]:
@@ -53,10 +82,11 @@ def read_3mf(path: Path) -> tuple[Mesh, float]:
 
 def _collect(model: Any) -> Mesh:
     vertices, faces, offset = [], [], 0
+    _check_copies(model)
     items = model.GetBuildItems()
     while items.MoveNext():
         item = items.GetCurrent()
-        for mesh in _meshes(item.GetObjectResource(), _matrix(item.GetObjectTransform()) if item.HasObjectTransform() else np.eye(4), 0):
+        for mesh in _meshes(item.GetObjectResource(), _matrix(item.GetObjectTransform()) if item.HasObjectTransform() else np.eye(4)):
             vertices.append(mesh.vertices)
             faces.append(mesh.faces + offset)
             offset += len(mesh.vertices)
@@ -65,10 +95,34 @@ def _collect(model: Any) -> Mesh:
     return Mesh(np.concatenate(vertices), np.concatenate(faces))
 
 
-def _meshes(thing: Any, matrix: np.ndarray, depth: int) -> list[Mesh]:
+def _check_copies(model: Any) -> None:
+    """FileProblem when the package's copies of its objects would come to too many: a few kilobytes can name thousands of millions."""
+    known: dict[int, tuple[int, int]] = {}
+
+    def count(thing: Any, depth: int) -> tuple[int, int]:
+        """Copies and triangles below an object."""
+        if depth > _DEEPEST:
+            raise FileProblem(f"The 3MF nests its components more than {_DEEPEST} deep. Export it again as plain bodies.")
+        number = thing.GetUniqueResourceID()
+        if number not in known:
+            if thing.IsMeshObject():
+                known[number] = 1, thing.GetTriangleCount()
+            else:
+                parts = range(thing.GetComponentCount() if thing.IsComponentsObject() else 0)
+                below = [count(thing.GetComponent(i).GetObjectResource(), depth + 1) for i in parts]
+                known[number] = sum(c for c, _ in below), sum(t for _, t in below)
+        return known[number]
+
+    items, copies, triangles = model.GetBuildItems(), 0, 0
+    while items.MoveNext():
+        c, t = count(items.GetCurrent().GetObjectResource(), 0)
+        copies, triangles = copies + c, triangles + t
+        if copies > _MOST_COPIES or triangles > MOST_TRIANGLES:
+            raise FileProblem(_TOO_MANY)
+
+
+def _meshes(thing: Any, matrix: np.ndarray) -> list[Mesh]:
     """The meshes below an object, each moved to its place."""
-    if depth > 16:
-        raise FileProblem("The 3MF nests its components more than 16 deep. Export it again as plain bodies.")
     if thing.IsMeshObject():
         points = _doubles(thing.GetVertices(), ctypes.c_float)
         corners = _doubles(thing.GetTriangleIndices(), ctypes.c_uint32)
@@ -76,7 +130,7 @@ def _meshes(thing: Any, matrix: np.ndarray, depth: int) -> list[Mesh]:
     found: list[Mesh] = []
     for index in range(thing.GetComponentCount() if thing.IsComponentsObject() else 0):
         part = thing.GetComponent(index)
-        found += _meshes(part.GetObjectResource(), matrix @ _matrix(part.GetTransform()), depth + 1)
+        found += _meshes(part.GetObjectResource(), matrix @ _matrix(part.GetTransform()))
     return found
 
 

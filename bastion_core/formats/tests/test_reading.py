@@ -110,6 +110,11 @@ class BadFiles(Folder):
         with zipfile.ZipFile(bomb, "w", zipfile.ZIP_DEFLATED) as packed:
             packed.writestr("3D/3dmodel.model", b" " * 120_000_000)
         self.refused(bomb, "unpack")
+        padded = self.folder / "padded.3mf"
+        with zipfile.ZipFile(padded, "w", zipfile.ZIP_DEFLATED) as packed:
+            packed.writestr("3D/3dmodel.model", b" " * 120_000_000)
+            packed.writestr("Metadata/thumbnail.png", np.random.default_rng(1).bytes(3_000_000))
+        self.refused(padded, "unpack")
         outside = self.folder / "outside.3mf"
         with zipfile.ZipFile(outside, "w") as packed:
             packed.writestr("../../etc/evil.model", b"x")
@@ -118,6 +123,36 @@ class BadFiles(Folder):
         with zipfile.ZipFile(nothing, "w") as packed:
             packed.writestr("readme.txt", b"no mesh here")
         self.refused(nothing, "no model")
+
+    def test_a_3mf_of_too_many_copies_is_counted_and_not_unfolded(self):
+        """A few kilobytes that name 25,000 bodies, or twice as many on every one of 15 levels; a hundred copies are a plate."""
+        for name, components, levels, items, words in (
+            ("wide", 1, 0, 25_000, "more than 20,000 bodies"),
+            ("deep", 2, 15, 1, "more than 20,000 bodies"),
+            ("deeper", 1, 17, 1, "more than 16 deep"),
+        ):
+            with self.subTest(name):
+                self.refused(self.package(f"{name}.3mf", components, levels, items), words)
+        plate = read_mesh(self.package("plate.3mf", 2, 3, 12)).mesh
+        self.assertEqual(plate.triangle_count, 12 * 8 * 4)
+
+    def package(self, name: str, components: int, levels: int, items: int) -> Path:
+        """A tetrahedron, ``components`` of it (or of the level below) a level, ``items`` times on the plate."""
+        wrapper = lib3mf.get_wrapper()
+        model, here = wrapper.CreateModel(), wrapper.GetIdentityTransform()
+        thing = model.AddMeshObject()
+        corners = [thing.AddVertex(lib3mf.Position(at)) for at in ((0, 0, 0), (10, 0, 0), (0, 10, 0), (0, 0, 10))]
+        for face in ((0, 2, 1), (0, 1, 3), (1, 2, 3), (0, 3, 2)):
+            thing.AddTriangle(lib3mf.Triangle(tuple(corners[k] for k in face)))
+        for _ in range(levels):
+            above = model.AddComponentsObject()
+            for _ in range(components):
+                above.AddComponent(thing, here)
+            thing = above
+        for _ in range(items):
+            model.AddBuildItem(thing, here)
+        model.QueryWriter("3mf").WriteToFile(str(self.folder / name))
+        return self.folder / name
 
     def test_over_the_limit(self):
         with self.assertRaisesRegex(FileProblem, "limit"):
