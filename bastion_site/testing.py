@@ -74,8 +74,3 @@ def bytes_of(response) -> io.BytesIO:
 def said(text: dict) -> str:
     """A sentence off the wire, written out in millimetres."""
     return str(whole(Said, text))
-
-
-def found_in(cell: dict) -> str:
-    """All that a station says, in one text."""
-    return " | ".join(said(f["text"]) for f in (*cell["findings"], *cell["notes"]))

@@ -30,9 +30,16 @@ def check_package(path: Path) -> None:
     """FileProblem when the 3MF's zip is damaged, reaches outside itself, or unpacks to far more than it should."""
     try:
         with zipfile.ZipFile(path) as package:
-            entries = package.infolist()
-    except (zipfile.BadZipFile, OSError, ValueError) as error:
+            _check_entries(package.infolist())
+            models = [e for e in package.infolist() if e.filename.lower().endswith(".model")]
+            if any(_items_named(package, e) > _MOST_COPIES for e in models):
+                raise FileProblem(_TOO_MANY)
+    except (zipfile.BadZipFile, OSError, ValueError, NotImplementedError, RuntimeError, zlib.error) as error:
         raise FileProblem("The 3MF is not a whole zip package. It was cut short or damaged: download or export it again.") from error
+
+
+def _check_entries(entries: list[zipfile.ZipInfo]) -> None:
+    """FileProblem where a package's list of contents alone says that it is no model."""
     for entry in entries:
         name = PurePosixPath(entry.filename.replace("\\", "/"))
         if name.is_absolute() or ".." in name.parts or ":" in entry.filename:
@@ -43,29 +50,23 @@ def check_package(path: Path) -> None:
     packed = max(1, sum(e.compress_size for e in entries))
     # Each for itself: beside much padding a bomb looks like an ordinary package.
     bomb = any(e.file_size > 20_000_000 and e.file_size > _MOST_SQUEEZE * max(1, e.compress_size) for e in entries)
-    models = sum(e.file_size for e in entries if e.filename.lower().endswith(".model"))
-    if unpacked > _MOST_UNPACKED_BYTES or models > _MOST_MODEL_BYTES or bomb:
+    models = [e.file_size for e in entries if e.filename.lower().endswith(".model")]
+    if unpacked > _MOST_UNPACKED_BYTES or sum(models) > _MOST_MODEL_BYTES or bomb:
         raise FileProblem(
             f"The 3MF would unpack from {packed / 1e6:.1f} MB to {unpacked / 1e6:,.0f} MB. That is no model; it was not opened."
         )
-    if not any(e.filename.lower().endswith(".model") for e in entries):
+    if not models:
         raise FileProblem("The 3MF holds no model. Export it again with the body selected.")
-    with zipfile.ZipFile(path) as package:
-        if any(_items_named(package, e) > _MOST_COPIES for e in entries if e.filename.lower().endswith(".model")):
-            raise FileProblem(_TOO_MANY)
 
 
 def _items_named(package: zipfile.ZipFile, entry: zipfile.ZipInfo) -> int:
     """How many bodies a model places on the plate, counted in its text: reading hundreds of thousands takes minutes."""
     count, end = 0, b""
-    try:
-        with package.open(entry) as text:
-            while block := text.read(1 << 20):
-                block = end + block
-                count += block.count(_ITEM)
-                end = block[-len(_ITEM) + 1 :]
-    except (zipfile.BadZipFile, OSError, NotImplementedError, RuntimeError, zlib.error) as error:
-        raise FileProblem("The 3MF is not a whole zip package. It was cut short or damaged: download or export it again.") from error
+    with package.open(entry) as text:
+        while block := text.read(1 << 20):
+            block = end + block
+            count += block.count(_ITEM)
+            end = block[-len(_ITEM) + 1 :]
     return count
 
 

@@ -162,15 +162,6 @@ def motion(build: Build) -> dict:
     graph, left_out = build_graph(build)
     inputs, job = graph.inputs("motion"), build.jobs.filter(kind=Job.Kind.MOTION).first()
     known = graph.found("motion")
-    state = (
-        "fresh"
-        if known
-        else "computing"
-        if job and job.state in Job.ACTIVE
-        else "failed"
-        if job and job.state == Job.State.FAILED
-        else "stale"
-    )
     waits = getattr(inputs, "said", NOTHING)
-    motion = Motion(state, waits, JobRecord.of(job), (), tuple(left_out))
-    return plain(motion) | ({"contacts": graph.store.data(known.ref)["contacts"]} if known else {})
+    record = Motion(states(graph, job)["motion"], waits, JobRecord.of(job), (), tuple(left_out))
+    return plain(record) | ({"contacts": graph.store.data(known.ref)["contacts"]} if known else {})

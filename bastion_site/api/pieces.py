@@ -11,6 +11,7 @@ from rest_framework.decorators import action
 from rest_framework.parsers import FormParser, MultiPartParser
 from rest_framework.response import Response
 
+from bastion_core.cut.recipe import CutRecipe
 from bastion_core.engine.keeping import plain
 from bastion_core.errors import FileProblem, RecipeProblem
 from bastion_core.fit.curve import filament_at, from_curve
@@ -19,6 +20,7 @@ from bastion_core.fit.recipe import FitRecipe
 from bastion_core.fit.sites import guess_site
 from bastion_core.formats.reading import sniff
 from bastion_core.measure.table import SITES
+from bastion_core.pieces.recipe import PiecesRecipe
 from bastion_core.recipes import DECISIONS, begin_all, called, write_all
 from bastion_site.api.present import detail, shown_result
 from bastion_site.api.records import Detail, WhatIf
@@ -153,10 +155,9 @@ class PieceView(mixins.RetrieveModelMixin, mixins.DestroyModelMixin, viewsets.Ge
             build=piece.build, note=piece.note, mirror_of=piece, mesh=piece.mesh, file_name=piece.file_name, wearer=piece.wearer,
             name=name if name != piece.name else f"{piece.name} mirrored"[:80], recipe=piece.recipe,
         )  # fmt: skip
-        kept = plain(copy.decided)
-        cuts = next(r["cuts"] for r in kept if "cuts" in r)
-        turned = next(r["mirrored"] for r in kept if "mirrored" in r)
-        copy.decide(side=other, mirrored=not turned, cuts=cuts and [_mirrored_cut(c) for c in cuts], **mirrored_seat(piece))
+        cuts = plain(piece.of(CutRecipe).cuts)
+        mirrored = not piece.of(PiecesRecipe).mirrored
+        copy.decide(side=other, mirrored=mirrored, cuts=cuts and [_mirrored_cut(c) for c in cuts], **mirrored_seat(piece))
         copy.save()
         refresh(self.queryset.get(pk=copy.pk))
         return self._answer(copy, 201)

@@ -2,6 +2,7 @@
 
 from typing import Any
 
+from bastion_core.engine.graph import Graph
 from bastion_core.engine.keeping import plain, whole
 from bastion_core.engine.recipe import written
 from bastion_core.engine.store import Ref
@@ -15,7 +16,7 @@ from bastion_site.engine.cases import PieceGraph
 from bastion_site.jobs.models import Job
 
 
-def states(graph: PieceGraph, job: Job | None) -> dict[str, str]:
+def states(graph: Graph, job: Job | None) -> dict[str, str]:
     """Station -> fresh, computing, stale or failed."""
     how = {}
     broken = False

@@ -9,8 +9,6 @@ from bastion_core.stations import STATIONS
 from bastion_site.jobs.models import Job
 from bastion_site.wire import Decided
 
-STATES = [("fresh", "fresh"), ("computing", "computing"), ("stale", "stale"), ("failed", "failed")]
-
 
 @dataclass(frozen=True)
 class JobRecord:

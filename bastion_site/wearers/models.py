@@ -13,7 +13,6 @@ from bastion_core.measure.wearer import Wearer as CoreWearer
 
 LINK_DAYS = 14
 SCAN_KINDS = [("head", "head"), ("body", "body")]
-TYPED_UNITS = [("mm", "mm"), ("in", "in")]
 
 
 class Wearer(models.Model):
