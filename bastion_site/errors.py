@@ -1,8 +1,11 @@
 """Every error leaves the site as {code, detail}: what is wrong, where, what to do."""
 
 import errno
+import sys
 
 from django.core.exceptions import ValidationError as ModelInvalid
+from django.db import OperationalError
+from django.http import JsonResponse
 from rest_framework import status
 from rest_framework.exceptions import APIException, ValidationError
 from rest_framework.response import Response
@@ -48,7 +51,16 @@ class Busy(Exception):
 
 def is_disk_full(problem: BaseException) -> bool:
     """Whether an error says that there is no room left."""
+    if isinstance(problem, OperationalError):
+        return "disk is full" in str(problem)
     return isinstance(problem, OSError) and problem.errno in (errno.ENOSPC, errno.EDQUOT)
+
+
+def broken_down(request) -> JsonResponse:
+    """What is answered where nothing else caught an error."""
+    if is_disk_full(sys.exc_info()[1] or Exception()):
+        return JsonResponse(DISK_FULL, status=507)
+    return JsonResponse({"code": "broken", "detail": "Something broke down here. Nothing was lost; try it once more."}, status=500)
 
 
 def for_the_maker(problem: Exception, context: dict) -> Response | None:

@@ -1,22 +1,47 @@
-"""Two small guards: no other site may change anything here, and every page address gives the one page."""
-
-from urllib.parse import urlsplit
+"""Small guards: no other site may ask anything here, answers say what a browser may do with them, every page address gives the one page."""
 
 from django.conf import settings
 from django.http import FileResponse, HttpRequest, HttpResponse, JsonResponse
 
+POLICY = (
+    "default-src 'self'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data: blob:; connect-src 'self' data: blob:; "
+    "worker-src 'self' blob:; object-src 'none'; base-uri 'self'; form-action 'self'; frame-ancestors 'none'"
+)
+"""Everything comes from here. The theme writes styles into the page; meshes and their pictures are unpacked into blobs."""
+HEADERS = {
+    "Content-Security-Policy": POLICY,
+    "X-Content-Type-Options": "nosniff",
+    "Referrer-Policy": "same-origin",
+    "Cross-Origin-Opener-Policy": "same-origin",
+}
 
-class SameOriginOnly:
-    """Refuses changes that another web site's page asks this one to make."""
+
+class Headers:
+    """Says with every answer what a browser may do with it."""
 
     def __init__(self, get_response):
         self.get_response = get_response
 
     def __call__(self, request: HttpRequest) -> HttpResponse:
-        origin = request.headers.get("Origin")
+        response = self.get_response(request)
+        for name, value in HEADERS.items():
+            response.headers.setdefault(name, value)
+        return response
+
+
+class SameOriginOnly:
+    """Refuses what another web site's page asks: changes, and questions too, as some of them compute."""
+
+    def __init__(self, get_response):
+        self.get_response = get_response
+
+    def __call__(self, request: HttpRequest) -> HttpResponse:
+        origin, fetched = request.headers.get("Origin"), request.headers.get("Sec-Fetch-Site", "none")
         unsafe = request.method not in ("GET", "HEAD", "OPTIONS")
-        if unsafe and origin and urlsplit(origin).netloc != request.get_host():
-            return JsonResponse({"code": "origin", "detail": "Changes are taken from this application's own pages only."}, status=403)
+        foreign = bool(origin) and origin != f"{request.scheme}://{request.get_host()}"
+        elsewhere = fetched not in ("same-origin", "none") and (unsafe or request.path.startswith("/api/"))
+        if (unsafe and foreign) or elsewhere:
+            return JsonResponse({"code": "origin", "detail": "This answers the application's own pages only."}, status=403)
         return self.get_response(request)
 
 

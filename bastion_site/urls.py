@@ -27,6 +27,7 @@ router.register("wearers", LinkView, "link")
 router.register("printers", PrinterView)
 router.register("spools", SpoolView)
 
+handler500 = "bastion_site.errors.broken_down"
 urlpatterns = [
     path("api/", include(router.urls)),
     path("api/shop/", ShopView.as_view({"get": "retrieve", "patch": "partial_update"})),

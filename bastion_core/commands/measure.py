@@ -1,15 +1,16 @@
 """``measure``, ``predict`` and ``body``: questions about a person answered on standard output as JSON."""
 
 import argparse
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
 from bastion_core.commands.options import say_json, there, write_solid
-from bastion_core.errors import RecipeProblem
+from bastion_core.errors import MeshProblem, RecipeProblem
 from bastion_core.formats.reading import read_mesh
 from bastion_core.measure.body import Pose, stand_in
 from bastion_core.measure.predict import predict
-from bastion_core.measure.upright import KINDS, Scan, measure_scan, take_scan
+from bastion_core.measure.upright import KINDS, Scan, measure_scan, points_wanted, take_scan
 from bastion_core.measure.wearer import read_wearer
 from bastion_core.progress import Progress
 from bastion_core.units import MM_PER_UNIT
@@ -21,6 +22,9 @@ def add_commands(commands: Any) -> None:
     measure.add_argument("scan", type=Path)
     measure.add_argument("--kind", choices=KINDS, required=True)
     measure.add_argument("--unit", choices=tuple(MM_PER_UNIT), help="the file's unit; found when not given")
+    measure.add_argument(
+        "--point", action="append", nargs=3, type=float, metavar=("X", "Y", "Z"), help="nose tip, left ear, right ear (of a body: crown, left heel, right heel) in the file, once each: the sure way to stand it up",
+    )  # fmt: skip
     measure.add_argument("--hair", type=float, default=0.0, help="mm of hair to take off a head")
     measure.set_defaults(run=_measure)
     guess = commands.add_parser("predict", help="every measurement that was not taken, with its doubt")
@@ -34,17 +38,20 @@ def add_commands(commands: Any) -> None:
     body.set_defaults(run=_body)
 
 
-def read_scan(path: Path, kind: str, unit: str | None) -> Scan:
-    """A scan out of a file, stood up."""
+def read_scan(path: Path, kind: str, unit: str | None, points: Sequence[Sequence[float]] | None = None) -> Scan:
+    """A scan out of a file, stood up. MeshProblem where it could stand two ways and no ``points`` say which."""
     source = read_mesh(there(path))
-    return take_scan(source.mesh, kind, unit, mm_per_unit=source.mm_per_unit)
+    scan = take_scan(source.mesh, kind, unit, points, source.mm_per_unit)
+    if not scan.sure:
+        raise MeshProblem(f"This could stand two ways. Say with --point where {', '.join(points_wanted(kind))} are.")
+    return scan
 
 
 def _measure(options: argparse.Namespace, progress: Progress) -> None:
     if not 0 <= options.hair <= 60:
         raise RecipeProblem(f"{options.hair:g} mm of hair is out of bounds (0 to 60).")
     progress(0.1, "standing the scan up")
-    scan = read_scan(options.scan, options.kind, options.unit)
+    scan = read_scan(options.scan, options.kind, options.unit, options.point)
     progress(0.6, "measuring")
     say_json(measure_scan(scan, options.hair).as_dict())
 

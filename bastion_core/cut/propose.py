@@ -223,21 +223,15 @@ def _axes(body: _Body) -> list[Floats]:
 def _cheap_cost(body: _Body, plane: Plane, printers: Sequence[Printer], face: tuple[Floats, Floats] | None, again: bool) -> float:
     """What a plane would cost in parts: by hulls, section, balance, and how much of the seam is on the face."""
     heights = plane.heights(body.mesh.vertices)
-    sides = heights[body.mesh.faces] > 0
-    crossing = sides.any(axis=1) & ~sides.all(axis=1)
-    if not crossing.any():
+    seam_points, share = _parted(body.mesh, heights)
+    if not len(seam_points):
         return 99.0
-    seam_points = body.mesh.triangles[crossing].mean(axis=1)
     parts = 0
     for keep in (heights > 0, heights <= 0):
         parts += least_parts(_sparse(np.concatenate([body.mesh.vertices[keep], seam_points])), printers)
     flat = body.mesh.vertices @ turn_to_up(np.array(plane.normal))[:3, :3].T
     area, _ = sections_at(Mesh(flat, body.mesh.faces), np.array([plane.offset_mm + 1e-4]))
     typical = body.solid.volume / max(float(np.ptp(heights)), 1.0)
-    centred = body.mesh.triangles.mean(axis=1)
-    weight = np.einsum("ij,ij->i", centred - seam_points.mean(axis=0), body.mesh.area_vectors) / 3.0
-    above = abs(float(weight[plane.heights(centred) > 0].sum()))
-    share = min(max(above / max(body.solid.volume, 1e-9), 0.0), 1.0)
     cost = parts - body.least_parts + _IMBALANCE_COST * abs(2 * share - 1)
     cost += _SEAM_COST * min(float(area[0]) / max(typical, 1e-9), 3.0) / 3.0
     if face is not None:
@@ -247,6 +241,30 @@ def _cheap_cost(body: _Body, plane: Plane, printers: Sequence[Printer], face: tu
     if abs(float(plane.heights(middle[None, :])[0])) < 0.5:
         cost -= _SYMMETRY_GAIN
     return cost - (_SAME_PLANE_GAIN if again else 0.0)
+
+
+def _parted(mesh: Mesh, heights: Floats) -> tuple[Floats, float]:
+    """(k, 3): where the edges of a closed mesh meet the plane above which its corners have these ``heights`` (n,); and the share of its volume above."""
+    h = heights[mesh.faces]
+    above = h > 0
+    crossing = above.any(axis=1) & ~above.all(axis=1)
+    met = []
+    for a, b in ((0, 1), (1, 2), (2, 0)):
+        k = np.flatnonzero(above[:, a] != above[:, b])
+        t = (h[k, a] / (h[k, a] - h[k, b]))[:, None]
+        met.append(mesh.triangles[k, a] * (1 - t) + mesh.triangles[k, b] * t)
+    seam = np.concatenate(met)
+    if not len(seam):
+        return seam, float(above.all())
+    # Seen from a point of the plane the cut face has no volume; of a crossing triangle counts the share that lies above.
+    part = np.asarray(above.all(axis=1), dtype=np.float64)
+    k = np.flatnonzero(crossing)
+    alone = np.where(above[k].sum(axis=1) == 1, above[k].argmax(axis=1), above[k].argmin(axis=1))
+    tip = h[k, alone]
+    corner = tip / (tip - h[k, (alone + 1) % 3]) * (tip / (tip - h[k, (alone + 2) % 3]))
+    part[k] = np.where(tip > 0, corner, 1 - corner)
+    volume = np.einsum("ij,ij->i", mesh.triangles[:, 0] - seam[0], mesh.area_vectors) / 3.0
+    return seam, float(np.clip((volume * part).sum() / max(volume.sum(), 1e-9), 0.0, 1.0))
 
 
 def _sparse(points: Floats) -> Floats:

@@ -4,14 +4,15 @@ from pathlib import Path
 
 import numpy as np
 import trimesh
+from scipy.spatial import cKDTree
 
 from bastion_core.fit.answer import Answer, Fitting
-from bastion_core.fit.onbody import skin_of
-from bastion_core.fit.room import gaps
+from bastion_core.fit.room import Room
 from bastion_core.formats.glb import simplified
 from bastion_core.geometry.mesh import Floats, Mesh
 
 _PIECE_TRIANGLES = 50_000
+_NEAR_MM = 8.0
 FAR_MM = 40.0
 """Room is told up to so much; beyond lies open air."""
 
@@ -28,7 +29,7 @@ def write_scene(fitting: Fitting, answer: Answer, path: Path) -> None:
     scene = trimesh.Scene()
     whole = fitting.body.around or fitting.body.mesh
     body = _near(whole, low - 90, high + 90)
-    room = _room_at(fitting, answer, body, whole)
+    room = _room_at(answer.room, body)
     shown = trimesh.Trimesh(body.vertices - middle, body.faces, process=False, validate=False)
     shown.vertex_attributes["_ROOM"] = room.astype(np.float32)
     scene.add_geometry(shown, node_name="body", geom_name="body")
@@ -60,13 +61,23 @@ def _near(mesh: Mesh, low: Floats, high: Floats) -> Mesh:
     return Mesh(mesh.vertices[used], compact.reshape(-1, 3).astype(np.int64))
 
 
-def _room_at(fitting: Fitting, answer: Answer, body: Mesh, whole: Mesh) -> Floats:
-    """(n,): room at each corner of the shown body, FAR_MM where nothing is near."""
-    skin = skin_of(body, 2 * len(body.vertices) + 2, whole).take(slice(0, len(body.vertices)))
-    low, high = answer.box
-    within = (skin.points[:, 2] >= low[2] - 2) & (skin.points[:, 2] <= high[2] + 2)
-    out = gaps(fitting.piece, answer.placed, skin) - skin.layers_mm(fitting.question.layers)
-    return np.where(np.isfinite(out) & within, np.clip(out, -FAR_MM, FAR_MM), FAR_MM)
+def _room_at(judged: Room, body: Mesh) -> Floats:
+    """(n,): room at each corner of the shown body as it was judged at the nearest points of the skin; FAR_MM where nothing was.
+
+    Nothing is measured anew for the picture: what is painted tightest is what the verdict names.
+    """
+    known = np.flatnonzero(np.isfinite(judged.counted))
+    painted = np.full(len(body.vertices), FAR_MM)
+    if not len(known):
+        return painted
+    points, room_mm = judged.skin.points[known], judged.counted[known]
+    distance, nearest = cKDTree(points).query(body.vertices, distance_upper_bound=_NEAR_MM)
+    near = np.isfinite(distance)
+    painted[near] = room_mm[nearest[near]]
+    # Points lie between corners: each is painted somewhere, so that the tightest is never lost.
+    _, corner = cKDTree(body.vertices).query(points)
+    np.minimum.at(painted, corner, room_mm)
+    return np.clip(painted, -FAR_MM, FAR_MM)
 
 
 def _ribbon(outline: Floats, z: float, height: float) -> Mesh:

@@ -14,6 +14,7 @@ import numpy as np
 from scipy.sparse import coo_matrix, diags
 from scipy.sparse.csgraph import connected_components
 from scipy.spatial import cKDTree
+from scipy.spatial.transform import Rotation
 
 from bastion_core.errors import MeshProblem, RecipeProblem
 from bastion_core.findings import Said, mm, say
@@ -33,6 +34,10 @@ _SAMPLE = 900
 _OWN_AXES_DEG = 6.0
 """A body that its file stands up no further off than this was stood up there on purpose; common practice, no source."""
 _TRIM = 0.75
+_MOST_WAYS, _ANOTHER_WAY_DEG, _CLOSE = 6, 30.0, 1.1
+"""How many ways to stand are looked at closely; how far apart they are; how near in misfit another one leaves the question open."""
+_OWN_UP_DEG, _ASKEW_COSTS = 15.0, 1.05
+"""A head that stands in its file is a little likelier to have been stood up there; common practice, no source."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -48,6 +53,8 @@ class Scan:
     done: tuple[Said, ...]
     off_mm: float
     """How far it lies from the template at the best, as a middle value: large where the pose is doubtful."""
+    sure: bool = True
+    """False where it could stand another way about as well: then nothing is to be measured before its three points are shown."""
 
 
 def take_scan(
@@ -86,10 +93,10 @@ def _stood(kept: Mesh, kind: str, unit: str, factor: float, points: Sequence[Seq
     calm = _calmed(raw)
     done = [] if calm is raw else [say("the surface was noisy and was smoothed")]
     if points is not None:
-        move, off = _laid_over(calm, kind, [_by_points(np.asarray(points, dtype=np.float64) * factor, kind)])
+        move, off, sure = _laid_over(calm, kind, [_by_points(np.asarray(points, dtype=np.float64) * factor, kind)])
         done.append(say("stood up by the three points shown"))
     else:
-        move, off = _laid_over(calm, kind, _starts(calm))
+        move, off, sure = _laid_over(calm, kind, _starts(calm))
         done.append(say("turned upright and to the front by laying it over the stand-in body"))
         own = _along_own_axes(calm, move) if kind == "body" else None
         if own is not None:
@@ -97,7 +104,7 @@ def _stood(kept: Mesh, kind: str, unit: str, factor: float, points: Sequence[Seq
             done.append(say("its file stood it up already within a few degrees, and that was kept"))
     stood = calm.transformed(move)
     drop = shifting(np.array([0.0, 0.0, -stood.bounds[0, 2]]))
-    return Scan(stood.transformed(drop), kind, unit, factor, drop @ move @ scaling(factor, factor, factor), tuple(done), off)
+    return Scan(stood.transformed(drop), kind, unit, factor, drop @ move @ scaling(factor, factor, factor), tuple(done), off, sure)
 
 
 def _along_own_axes(mesh: Mesh, move: Floats) -> Floats | None:
@@ -244,7 +251,7 @@ def _kabsch(a: Floats, b: Floats) -> Floats:
 
 
 def _by_points(points_mm: Floats, kind: str) -> Floats:
-    if points_mm.shape != (3, 3):
+    if points_mm.shape != (3, 3) or not np.isfinite(points_mm).all():
         raise RecipeProblem(f"Show three points: {', '.join(_POINTS[kind])}.")
     if np.linalg.norm(np.cross(points_mm[1] - points_mm[0], points_mm[2] - points_mm[0])) < 100:
         raise RecipeProblem(f"The three points lie on one line. Show {', '.join(_POINTS[kind])}.")
@@ -272,8 +279,8 @@ def _starts(mesh: Mesh) -> list[Floats]:
     return starts
 
 
-def _laid_over(mesh: Mesh, kind: str, starts: list[Floats]) -> tuple[Floats, float]:
-    """The move (4x4) under which the scan lies nearest to the template, and how near (mm, middle value)."""
+def _laid_over(mesh: Mesh, kind: str, starts: list[Floats]) -> tuple[Floats, float, bool]:
+    """The move (4x4) under which the scan lies nearest to the template, how near (mm, middle value), and whether no other way is about as good."""
     cloud, tree, _ = _target(kind)
     sample = surface_sample(mesh, _SAMPLE, seed=5).points
     top, centre = cloud[:, 2].max(), (cloud.max(axis=0) + cloud.min(axis=0)) / 2
@@ -286,28 +293,100 @@ def _laid_over(mesh: Mesh, kind: str, starts: list[Floats]) -> tuple[Floats, flo
             move[:3, 3] = [centre[0] - middle[0], centre[1] - middle[1], top - turned[:, 2].max()]
         tried.append(_icp(sample[::3], move, tree, cloud, 8))
     tried.sort(key=lambda t: t[0])
-    finished = [_icp(sample, move, tree, cloud, 40) for _, move in tried[:3]]
-    off, move = min(finished, key=lambda t: t[0])
+    finished = [_icp(sample, move, tree, cloud, 40) for _, move in (tried[:3] if kind == "body" else _unlike(tried))]
+    sure = True
     if kind == "head":
-        # Shoulders differ more than skulls and would tip the head: lay it over once more by the skull alone.
-        chin = template_of("male").marks.chin_mm
-        skull = sample[sample @ move[2, :3] + move[2, 3] > chin - 5]
-        if len(skull) > 150:
-            off, move = _icp(skull, move, tree, cloud, 40)
+        off, move, sure = _likeliest_head(mesh, sample, finished)
+    else:
+        off, move = min(finished, key=lambda t: t[0])
     if off > (45 if kind == "head" else 120):
         names = ", ".join(_POINTS[kind])
         raise MeshProblem(
             f"This does not look like a {kind}, however it is turned. Show three points on it ({names}), or look whether it is the right file."
         )
-    return move, off
+    return move, off, sure
+
+
+def _apart_deg(one: Floats, other: Floats) -> float:
+    """Angle between the turns of two moves (4x4)."""
+    cosine = (np.trace(one[:3, :3].T @ other[:3, :3]) - 1) / 2
+    return float(np.degrees(np.arccos(np.clip(cosine, -1.0, 1.0))))
+
+
+def _unlike(tried: Sequence[tuple[float, Floats]]) -> list[tuple[float, Floats]]:
+    """The nearest few that stand each another way."""
+    kept: list[tuple[float, Floats]] = []
+    for one in tried:
+        if len(kept) < _MOST_WAYS and all(_apart_deg(one[1], k[1]) > _ANOTHER_WAY_DEG for k in kept):
+            kept.append(one)
+    return kept
+
+
+def _likeliest_head(mesh: Mesh, sample: Floats, ways: list[tuple[float, Floats]]) -> tuple[float, Floats, bool]:
+    """Of several ways for a head to stand the one whose anatomy is right, how near it lies (mm), and whether no other comes close.
+
+    A head upside down lies as near to the template's neck and jaw as an upright one to its skull. What tells them apart is what the
+    template has and the scan lacks: crown, brow, nose and chin have to be found where they belong, not only the scan's skin somewhere.
+    """
+    cloud, tree, _ = _target("head")
+    chin = template_of("male").marks.chin_mm
+    anatomy = cloud[cloud[:, 2] > chin - 5]
+    theirs = cKDTree(surface_sample(mesh, 4 * _SAMPLE, seed=6).points)
+    judged: list[tuple[float, float, Floats]] = []
+    for off, move in ways:
+        # Shoulders differ more than skulls and would tip the head: settle once more by the skull alone.
+        skull = sample[sample @ move[2, :3] + move[2, 3] > chin - 5]
+        if len(skull) > 150:
+            off, move = _icp(skull, move, tree, cloud, 40)
+        lacking, _ = theirs.query((anatomy - move[:3, 3]) @ move[:3, :3])
+        misfit = float(np.sqrt((lacking**2).mean() + off**2))
+        judged.append((misfit if _stands_in_file(move) else misfit * _ASKEW_COSTS, off, move))
+    judged.sort(key=lambda j: j[0])
+    best = judged[0]
+    rivals = [j for j in judged[1:] if j[0] < best[0] * _CLOSE and _apart_deg(j[2], best[2]) > _ANOTHER_WAY_DEG]
+    return best[1], _levelled(best[2], sample, theirs, chin), not rivals
+
+
+def _levelled(move: Floats, sample: Floats, theirs: cKDTree, chin_mm: float) -> Floats:
+    """The move with the head's own plane of symmetry upright and to the front: ears level, nose ahead.
+
+    Another head's shape leaves a few degrees open that a tape across the skull feels; a head and its mirror image do not. A head without
+    such a plane near the middle is left as it lies.
+    """
+    here = sample @ move[:3, :3].T + move[:3, 3]
+    mirror = np.diag([-1.0, 1.0, 1.0, 1.0])
+    skull = here[here[:, 2] > chin_mm - 5]
+    if len(skull) < 150:
+        return move
+    own = np.asarray(theirs.data) @ move[:3, :3].T + move[:3, 3]
+    _, onto = _icp(skull * [-1.0, 1.0, 1.0], np.eye(4), cKDTree(own), own, 40)
+    values, vectors = np.linalg.eig((onto @ mirror)[:3, :3])
+    across = np.real(vectors[:, int(np.argmin(np.abs(values + 1)))])
+    across = across / np.linalg.norm(across) * (1.0 if across[0] > 0 else -1.0)
+    if across[0] < np.cos(np.radians(_OWN_UP_DEG)):
+        return move
+    axis = np.cross(across, [1.0, 0.0, 0.0])
+    turn = np.eye(4)
+    turn[:3, :3] = Rotation.from_rotvec(axis / max(float(np.linalg.norm(axis)), 1e-12) * np.arccos(min(across[0], 1.0))).as_matrix()
+    middle = skull.mean(axis=0)
+    return np.asarray(shifting(middle) @ turn @ shifting(-middle) @ move)
+
+
+def _stands_in_file(move: Floats) -> bool:
+    """Whether a move leaves the file's own upright (its z, or its y as some programs have it) nearly upright."""
+    up = move[2, :3]
+    return bool(max(up[1], up[2]) > np.cos(np.radians(_OWN_UP_DEG)))
 
 
 def _icp(sample: Floats, move: Floats, tree: cKDTree, cloud: Floats, rounds: int) -> tuple[float, Floats]:
     off = np.inf
     for _ in range(rounds):
+        before = off
         here = sample @ move[:3, :3].T + move[:3, 3]
         distance, index = tree.query(here)
         keep = distance <= np.quantile(distance, _TRIM)
         off = float(np.sqrt((distance[keep] ** 2).mean()))
         move = _kabsch(here[keep], cloud[index[keep]]) @ move
+        if before - off < 1e-4 * off:
+            break
     return off, move

@@ -120,6 +120,8 @@ class ScanView(viewsets.GenericViewSet):
         given = dict(reading.validated_data)
         if found.found is None and {"shown", "used", "keep"} & given.keys():
             raise NotYet("This scan is not read yet. Wait for it.")
+        if {"used", "keep"} & given.keys() and not found.found["sure"]:
+            raise NotYet("This scan could stand two ways. Show its three points first.")
         if "shown" in given:
             given["points"] = scans.in_the_file(found, given["shown"])
         if {"hair_mm", "unit", "points"} & given.keys():

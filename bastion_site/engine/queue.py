@@ -4,6 +4,7 @@ import logging
 
 from django.conf import settings
 from django.db import transaction
+from django.db.models import F
 from django.utils import timezone
 from django_tasks import task
 from django_tasks_db.models import DBTaskResult
@@ -80,6 +81,12 @@ def run_job(job_id: int) -> None:
     if state == Job.State.DONE:
         for subject, kind in work.after(job):
             queue_job(subject, kind)
+
+
+def put_back(queues: tuple[str, ...]) -> int:
+    """After an orderly stop: what was under way is no attempt that failed, and is begun again at the next start. Returns how many there were."""
+    running = [job.pk for job in Job.objects.filter(state=Job.State.RUNNING) if job.queue in queues]
+    return Job.objects.filter(pk__in=running, attempts__gt=0).update(attempts=F("attempts") - 1)
 
 
 def recover(queues: tuple[str, ...]) -> int:

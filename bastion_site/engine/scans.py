@@ -17,6 +17,7 @@ from bastion_core.formats.glb import simplified, write_glb
 from bastion_core.formats.reading import read_mesh
 from bastion_core.formats.stl import write_binary_stl
 from bastion_core.measure.figure import Figure, ring_figure
+from bastion_core.measure.scan import Taken
 from bastion_core.measure.scanned import UPRIGHT
 from bastion_core.measure.upright import Scan as Stood
 from bastion_core.measure.upright import measure_scan, points_wanted, take_scan
@@ -51,6 +52,8 @@ class Found:
     tapes: dict[str, Figure]
     boxes: dict[str, tuple[float, ...]]
     points_wanted: tuple[str, ...]
+    sure: bool
+    """False where it could stand another way about as well: nothing is measured before its points are shown."""
 
 
 def read(scan: Scan, progress: Progress) -> None:
@@ -77,7 +80,7 @@ def read(scan: Scan, progress: Progress) -> None:
 
 def found_on(stood: Stood, hair_mm: float) -> Found:
     """What a stood-up scan tells, with its drawings."""
-    taken = measure_scan(stood, hair_mm)
+    taken = measure_scan(stood, hair_mm) if stood.sure else Taken({}, {}, {})
     low, high = (np.asarray(v) for v in stood.mesh.bounds)
     size = high - low
     boxes = {
@@ -97,6 +100,7 @@ def found_on(stood: Stood, hair_mm: float) -> Found:
         tapes,
         {k: tuple(round(float(v), 1) for v in box) for k, box in boxes.items()},
         tuple(points_wanted(stood.kind)),
+        stood.sure,
     )
 
 

@@ -10,8 +10,10 @@ from playwright.sync_api import expect
 
 from bastion_core.devices.head_scanner import scan_head
 from bastion_core.fit.recipe import FitRecipe
+from bastion_core.fit.scene import FAR_MM
 from bastion_core.formats.stl import write_binary_stl
 from bastion_core.tests.shapes import MALE
+from bastion_site.engine.cases import graph_of
 from bastion_site.shop.models import Shop
 from bastion_site.testing import shop
 from bastion_site.wearers.models import Reading, Wearer
@@ -233,6 +235,20 @@ class OnTheBody(InTheBrowser):
         self.work()
         expect(self.ledger()).to_contain_text(re.compile("hinged at the .*, it has to open by"))
         expect(self.ledger()).not_to_contain_text("stops")
+
+    def test_what_is_painted_is_what_was_judged(self):
+        looked = 0
+        for piece in self.build.pieces.all():
+            graph = graph_of(piece)
+            answer = graph.data("fit").answer
+            if answer is None or answer.room.least_mm is None:
+                continue
+            scene = trimesh.load(graph.store.folder(graph.ref("fit")) / "fit.glb")
+            painted = float(scene.geometry["body"].vertex_attributes["_ROOM"].min())
+            with self.subTest(piece.name):
+                self.assertAlmostEqual(painted, max(answer.room.least_mm, -FAR_MM), delta=0.01)
+            looked += 1
+        self.assertGreaterEqual(looked, 10)
 
     def test_the_suit_table(self):
         page = self.page

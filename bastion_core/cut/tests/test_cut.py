@@ -148,3 +148,22 @@ class Crumbs(unittest.TestCase):
                 parting = part_solid(step, [Cut("a", (0.0, 0.0, height), (0.0, 0.0, 1.0))], (1.0, 1.0, 1.0), "step")
                 self.assertEqual(len(parting.parts), parts)
                 self.assertTrue(all(p.solid.volume > 1 for p in parting.parts))
+
+
+class LargeFaces(unittest.TestCase):
+    """Boxes whose faces are two triangles each: what counts is where edges meet a plane, not where their middles lie."""
+
+    ORDINARY = (Printer("ordinary", 220, 220, 250),)
+
+    def test_boxes_and_plates_take_the_fewest_parts_there_can_be(self):
+        for size, least in (((600, 400, 240), 6), ((600, 400, 20), 6), ((400, 300, 30), 4), ((500, 200, 200), 3), ((300, 300, 300), 8)):
+            with self.subTest(size):
+                proposal = propose_cuts(box(*size), self.ORDINARY, (1, 1, 1), "box")
+                self.assertTrue(proposal.complete)
+                self.assertLessEqual(len(proposal.parting.parts), least)
+
+    def test_a_body_of_two_like_halves_is_cut_in_its_middle(self):
+        (cut,) = propose_cuts(box(400, 200, 200), self.ORDINARY, (1, 1, 1), "box").cuts
+        middle = box(400, 200, 200).bounds.mean(axis=0)
+        self.assertAlmostEqual(float(np.dot(np.array(cut.point) - middle, cut.normal)), 0.0, delta=0.6)
+        self.assertEqual(np.abs(cut.normal).argmax(), 0)

@@ -1275,6 +1275,7 @@ export interface components {
                 [key: string]: number[];
             };
             points_wanted: string[];
+            sure: boolean;
         };
         /** @description What a gauge ring takes. */
         Gauge: {

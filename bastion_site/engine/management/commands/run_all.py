@@ -1,24 +1,30 @@
 """Web server and workers as one supervised process: what dies is started again, what stops, stops together."""
 
-import ctypes
+import fcntl
 import os
 import signal
+import socket
 import subprocess
 import sys
 import time
+from collections import deque
 
+from django.conf import settings
 from django.core.management.base import BaseCommand
 
-from bastion_site.engine.queue import recover
+from bastion_site.engine.process import die_with_parent
+from bastion_site.engine.queue import put_back, recover
 from bastion_site.engine.refresh import catch_up
 
-_PR_SET_PDEATHSIG = 1
 QUEUES = ("pieces", "plan")
+WITHIN_S, MOST_FAILURES = 60.0, 3
+"""A web server that dies so often within so long does not start; one that dies now and then is started again for ever."""
+_PATIENCE_S = 10.0
 
 
 def _die_with_parent() -> None:
     """A child of ours never outlives us, however we end."""
-    ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, signal.SIGTERM)
+    die_with_parent()
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl-C reaches the whole group; the supervisor passes it on in order
 
 
@@ -30,6 +36,7 @@ class Command(BaseCommand):
 
     def handle(self, *args, port: int, **options) -> None:
         self.stopping = False
+        lock = self._lock()
         for number in (signal.SIGINT, signal.SIGTERM):
             signal.signal(number, self._stop)
         commands = {
@@ -46,24 +53,58 @@ class Command(BaseCommand):
         }  # fmt: skip
         catch_up()
         running: dict[str, subprocess.Popen] = {}
-        failures = dict.fromkeys(commands, 0)
+        deaths: deque[float] = deque(maxlen=MOST_FAILURES + 1)
         while not self.stopping:
             for name, command in commands.items():
                 child = running.get(name)
                 if child is not None and child.poll() is None:
                     continue
                 if child is not None:
-                    failures[name] += 1
                     self.stderr.write(f"{name} ended ({child.returncode}); starting it again.")
-                    if name == "web" and failures[name] > 3:
-                        self.stderr.write(f"The web server does not start. Is port {port} in use? Try another one with --port.")
-                        self._end(running)
-                        sys.exit(1)
+                    if name == "web":
+                        deaths.append(time.monotonic())
+                        if len(deaths) == deaths.maxlen and deaths[-1] - deaths[0] < WITHIN_S:
+                            self.stderr.write(self._why(port, child.returncode))
+                            self._end(running)
+                            sys.exit(1)
                 if name in QUEUES:
                     recover((name,))
-                running[name] = subprocess.Popen(command, preexec_fn=_die_with_parent, env=os.environ)
+                running[name] = subprocess.Popen(command, preexec_fn=_die_with_parent, env=os.environ, pass_fds=(lock.fileno(),))
             time.sleep(0.3)
         self._end(running)
+
+    def _lock(self):
+        """The data folder's lock, which our children hold too: two supervisors, or one and the workers of another, never work on one folder."""
+        settings.DATA.mkdir(parents=True, exist_ok=True)
+        lock = (settings.DATA / "running").open("a+")
+        until = time.monotonic() + _PATIENCE_S
+        while True:
+            try:
+                fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            except OSError:
+                if time.monotonic() > until:
+                    lock.seek(0)
+                    self.stderr.write(
+                        f"Another Odd Bastion works on {settings.DATA} (process {lock.read().strip()}). Stop it, or take another folder with --data."
+                    )
+                    sys.exit(1)
+                time.sleep(0.2)
+                continue
+            lock.truncate(0)
+            lock.write(str(os.getpid()))
+            lock.flush()
+            return lock
+
+    def _why(self, port: int, code: int) -> str:
+        """What is known of a web server that does not stay up."""
+        with socket.socket() as probe:
+            probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+            try:
+                probe.bind(("127.0.0.1", port))
+            except OSError:
+                return f"The web server does not start: port {port} is in use. Try another one with --port."
+        ended = f"signal {-code}" if code < 0 else f"code {code}"
+        return f"The web server ended {MOST_FAILURES + 1} times within a minute, the last time with {ended}; what it said stands above."
 
     def _stop(self, *_: object) -> None:
         self.stopping = True
@@ -77,3 +118,5 @@ class Command(BaseCommand):
                 child.wait(max(until - time.monotonic(), 0.1))
             except subprocess.TimeoutExpired:
                 child.kill()  # its job is repeatable and is found again at the next start
+                child.wait()
+        put_back(QUEUES)

@@ -11,6 +11,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { lazy, Suspense, useRef, useState } from "react";
 import { active, api, need, refusal, type Schemas } from "../../api/client";
 import { LengthField } from "../../parts/Fields";
+import { Mark } from "../../parts/Mark";
 import { ErrorNote } from "../../parts/Notes";
 import { useUnits } from "../../parts/units";
 
@@ -165,27 +166,41 @@ function FoundOn({ scan, found, wearer, onChange }: CardProps & { found: Found }
         <Typography variant="body2" color="text.secondary">
           {found.done.map(units.say).join("; ")}. Lies {units.length(found.off_mm, 1)} off the stand-in in the middle.
         </Typography>
-        <Box component="dl" sx={{ display: "grid", gridTemplateColumns: "1fr auto", m: 0, my: 1, columnGap: 2, maxWidth: 330 }}>
-          {Object.entries(found.values).map(([key, v]) => (
-            <Box key={key} sx={{ display: "contents" }}>
-              <Typography component="dt" variant="body2">
-                {name(key)}
-              </Typography>
-              <Typography component="dd" variant="body2" sx={{ m: 0, fontWeight: 600 }}>
-                {units.plainLength(v.value, 1)} ± {units.length(v.sd, 1)}
-              </Typography>
+        {found.sure ? (
+          <>
+            <Box component="dl" sx={{ display: "grid", gridTemplateColumns: "1fr auto", m: 0, my: 1, columnGap: 2, maxWidth: 330 }}>
+              {Object.entries(found.values).map(([key, v]) => (
+                <Box key={key} sx={{ display: "contents" }}>
+                  <Typography component="dt" variant="body2">
+                    {name(key)}
+                  </Typography>
+                  <Typography component="dd" variant="body2" sx={{ m: 0, fontWeight: 600 }}>
+                    {units.plainLength(v.value, 1)} ± {units.length(v.sd, 1)}
+                  </Typography>
+                </Box>
+              ))}
             </Box>
-          ))}
-        </Box>
-        <Stack direction="row" spacing={1} sx={{ flexWrap: "wrap" }} useFlexGap>
-          <LengthField label="Hair to take off" value={scan.hair_mm} onCommit={(v) => v !== null && onChange({ hair_mm: v })} width={160} />
-          <Button variant="outlined" onClick={() => onChange({ keep: true })}>
-            Note these on the sheet
-          </Button>
-          <Button variant={scan.used ? "outlined" : "contained"} onClick={() => onChange({ used: !scan.used })}>
-            {scan.used ? `Go back to the stand-in ${scan.kind}` : `Use as the ${scan.kind} in every fit`}
-          </Button>
-        </Stack>
+            <Stack direction="row" spacing={1} sx={{ flexWrap: "wrap" }} useFlexGap>
+              <LengthField
+                label="Hair to take off"
+                value={scan.hair_mm}
+                onCommit={(v) => v !== null && onChange({ hair_mm: v })}
+                width={160}
+              />
+              <Button variant="outlined" onClick={() => onChange({ keep: true })}>
+                Note these on the sheet
+              </Button>
+              <Button variant={scan.used ? "outlined" : "contained"} onClick={() => onChange({ used: !scan.used })}>
+                {scan.used ? `Go back to the stand-in ${scan.kind}` : `Use as the ${scan.kind} in every fit`}
+              </Button>
+            </Stack>
+          </>
+        ) : (
+          <Stack direction="row" spacing={1} sx={{ my: 1, alignItems: "center" }}>
+            <Mark verdict="stops" />
+            <Typography>It could stand two ways, so nothing was measured. Show its three points.</Typography>
+          </Stack>
+        )}
         <PointsForm scan={scan} found={found} wearer={wearer} onChange={onChange} />
       </Box>
     </Stack>
@@ -194,7 +209,7 @@ function FoundOn({ scan, found, wearer, onChange }: CardProps & { found: Found }
 
 /** The sure way: three places touched on the scan. */
 function PointsForm({ scan, found, wearer, onChange }: CardProps & { found: Found }) {
-  const [open, setOpen] = useState(false);
+  const [open, setOpen] = useState(!found.sure);
   const [points, setPoints] = useState<[number, number, number][]>([]);
   const wanted = found.points_wanted;
   if (!open) {
