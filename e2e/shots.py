@@ -105,7 +105,7 @@ def take(address: str, out: Path, only: str = "") -> None:
                 continue
             page = page_of(browser, dark=name.endswith("night"))
             page.goto(address + path)
-            page.wait_for_load_state("networkidle") if "/cut" not in path else page.wait_for_function("window.__stage")
+            page.wait_for_load_state("networkidle") if "/cut" not in path else page.locator("canvas").first.wait_for()
             if name.startswith("cut"):
                 page.get_by_role("button", name="Plane 1").first.click() if name == "cut" else None
             for button in CLICKS.get(name, ()):

@@ -20,8 +20,9 @@ from bastion_core.fit.answer import AnswerRecord, told_of
 from bastion_core.fit.gauge import RING_MM, gauge_ring, tight_height
 from bastion_core.fit.onbody import on_body
 from bastion_core.fit.recipe import FitRecipe
-from bastion_core.fit.seat import best_turn, seat_turn
+from bastion_core.fit.seat import seat_turn
 from bastion_core.fit.sites import BY_NAME, Site, site
+from bastion_core.fit.stand import best_turn
 from bastion_core.formats.glb import simplified
 from bastion_core.formats.reading import read_mesh
 from bastion_core.geometry.mesh import Mesh
@@ -138,7 +139,7 @@ def _ring(options: argparse.Namespace, graph: Graph, answer: AnswerRecord, store
     """Write the gauge ring through the tightest place, and say what it takes."""
     standing: Standing = graph.inputs("fit").standing
     solid = standing.stood(load_solid(store.folder(standing.piece) / SOLID))
-    turned = solid.transformed(seat_turn(solid.bounds, graph.case.of(FitRecipe).turn_deg, answer.scale))
+    turned = solid.transformed(seat_turn(solid.bounds, answer.turn_deg, answer.scale))
     ring = gauge_ring(turned, answer.scale, tight_height(answer), options.ring_height)
     write_solid(ring.solid.mesh(), options.gauge_ring, "gauge-ring")
     return {

@@ -8,7 +8,7 @@ import numpy as np
 
 from bastion_core.engine.keeping import plain, whole
 from bastion_core.errors import RecipeProblem
-from bastion_core.findings import Said, Verdict
+from bastion_core.findings import Said, Verdict, mm, say
 from bastion_core.fit.bays import BayFit, place_bays
 from bastion_core.fit.curve import CURVE, PADDING_SIZES, PADDING_STEPS_MM, CurvePoint, Mark, PaddingCurve, from_curve, lifted
 from bastion_core.fit.doubt import MeasurementGain, next_measurements, probability
@@ -46,6 +46,8 @@ class AnswerRecord:
     side: str | None
     scale: tuple[float, float, float]
     offset_mm: tuple[float, float, float]
+    turn_deg: tuple[float, float, float]
+    """How it is turned in its seat, about x, y and z: by itself and then by the maker."""
     middle_mm: tuple[float, float, float]
     low_mm: float
     """Height of the placed piece's lower edge."""
@@ -76,6 +78,7 @@ class Answer:
     site: str
     side: str
     placed: Placed
+    turn_deg: tuple[float, float, float]
     room: Room
     where: str
     way_in: WayIn
@@ -106,7 +109,7 @@ class Answer:
             _number(self.room.percentile(50)), round(self.room.touching, 4), round(self.room.open_share, 4),
         )  # fmt: skip
         return AnswerRecord(
-            self.site, self.side or None, self.placed.scale, _three(self.placed.offset_mm), _three(self.box.mean(axis=0)),
+            self.site, self.side or None, self.placed.scale, _three(self.placed.offset_mm), _three(self.turn_deg), _three(self.box.mean(axis=0)),
             round(float(self.box[0, 2]), 3), self.verdict, self.reason, room, self.way_in, TIGHT_MM, self.bays, self.bend, self.crease,
             self.sight, self.curve, self.padding, self.marks, None if self.least_scale is None else round(self.least_scale, 5),
             None if self.probability is None else round(self.probability, 4), self.better, self.remedies, self.warnings,
@@ -181,7 +184,7 @@ class Fitting(Seated):
         warnings = warnings_of(self, placed, seen, creased)
         progress(1.0, "done")
         return Answer(
-            q.site, q.side, placed, room, where, bounds.way_in, bounds.bays, bent, creased, seen, curve, padding, tuple(marks), least, sure,
+            q.site, q.side, placed, self.turn_deg, room, where, bounds.way_in, bounds.bays, bent, creased, seen, curve, padding, tuple(marks), least, sure,
             better, remedies, verdict, reason, warnings, self.body, placed.to_body(self.piece.bounds),
         )  # fmt: skip
 
@@ -200,6 +203,10 @@ class Fitting(Seated):
         worn = on_the_way(q.layers)
         way_in = judge_way_in(self.piece, placed, self.body, self.worn_at, q.way_in or self.worn_at.way_in, worn, q.give_mm, self.openings)
         for_passing = scale_that_passes(self.piece, placed, self.body, self.worn_at, way_in, worn, q.give_mm, self.openings)
+        pad = pad_of(q.layers)
+        if way_in.passes and way_in.ring is not None and way_in.least_mm is not None and way_in.least_mm < pad:
+            words = "{} Pads of {} are not counted on the way: soft ones give way, hard ones go in once it is on."
+            way_in = replace(way_in, reason=say(words, way_in.reason, mm(pad, digits=1)))
         way_in = replace(way_in, needs_scale=None if way_in.passes else for_passing)
         progress(0.8, "placing what goes inside")
         return _Bounds(for_room, way_in, for_passing, tuple(place_bays(self.piece, placed, self.body, q.layers, q.bays)))

@@ -16,7 +16,7 @@ from bastion_core.fit.layers import Layer, thickness
 from bastion_core.fit.sites import Site
 from bastion_core.geometry.mesh import Floats, Mesh
 from bastion_core.geometry.place import scaling, shifting
-from bastion_core.geometry.section import hull_of, level_loops
+from bastion_core.geometry.section import Loop, hull_of, level_loops
 from bastion_core.geometry.walls import surface_sample
 from bastion_core.measure.body import Body
 from bastion_core.measure.landmarks import SIDES
@@ -94,6 +94,8 @@ class OnBody:
     """All of the body in the same place, to be shown."""
     whole: bool = False
     """Whether this is a body as it came (a scan), nothing known of its joints."""
+    piece_at: Floats | None = None
+    """(3,): the middle of the piece in a body as it came; only what goes on from what lies in it there can pass it."""
     carries: bool = False
     """Whether the piece lies on what faces up, as a collar does on the shoulders: there it is meant to touch."""
 
@@ -142,15 +144,17 @@ class OnBody:
         low, high = float(mesh.bounds[0, 2]), float(mesh.bounds[1, 2])
         met = list(self.special)
         start = max(low, self.special_below_mm)
-        for z in np.arange(start + 1.0, high, _SECTION_STEP_MM):
-            found = level_loops(mesh, float(z))
+        levels = [(float(z), level_loops(mesh, float(z))) for z in np.arange(start + 1.0, high, _SECTION_STEP_MM)]
+        if self.piece_at is not None:
+            levels = _surrounded(levels, self.piece_at)
+        for z, found in levels:
             if not found:
                 continue
-            # A body as it came may hold more than one loop at a height (legs, arms): what passes is all of them.
+            # A trunk's arms, hair in pieces: what passes is all of them.
             outline = hull_of(np.concatenate([run.hull for run in found]))
             outline = np.column_stack([np.clip(outline[:, 0], -self.widest_mm, self.widest_mm), outline[:, 1]])
             if len(outline) >= 3:
-                met.append(Crossing(outline, float(z), self._called(float(z))))
+                met.append(Crossing(outline, z, self._called(z)))
         return sorted(met, key=lambda c: c.at_mm)
 
     def _called(self, z: float) -> str:
@@ -160,6 +164,23 @@ class OnBody:
         if self.special and z < self.special_below_mm + 60:
             return "wrist" if "hand" in self.special[0].name else "ankle"
         return "body"
+
+
+def _surrounded(levels: list[tuple[float, list[Loop]]], middle: Floats) -> list[tuple[float, list[Loop]]]:
+    """Of the loops at each height those that go on, level by level, from the one in the middle of a piece: one leg of two."""
+    if not any(found for _, found in levels):
+        return levels
+    nearest = min((k for k, (_, found) in enumerate(levels) if found), key=lambda k: abs(levels[k][0] - middle[2]))
+    own = min(levels[nearest][1], key=lambda run: float(np.linalg.norm(run.hull.mean(axis=0) - middle[:2])))
+    kept: dict[int, list[Loop]] = {nearest: [own]}
+    for rest in (range(nearest + 1, len(levels)), range(nearest - 1, -1, -1)):
+        last = [own]
+        for k in rest:
+            low = np.min([run.hull.min(axis=0) for run in last], axis=0)
+            high = np.max([run.hull.max(axis=0) for run in last], axis=0)
+            kept[k] = [r for r in levels[k][1] if (r.hull.max(axis=0) >= low).all() and (r.hull.min(axis=0) <= high).all()]
+            last = kept[k] or last
+    return [(z, kept[k]) for k, (z, _) in enumerate(levels)]
 
 
 def skin_of(mesh: Mesh, count: int, whole: Mesh | None = None) -> Skin:
@@ -296,4 +317,4 @@ def as_it_came(mesh: Mesh, worn_at: Site, piece_bounds: Floats) -> OnBody:
     """A body in whose coordinates the piece already lies; the stretch is what the piece covers along z."""
     low, high = float(piece_bounds[0, 2]), float(piece_bounds[1, 2])
     crown = float(mesh.bounds[1, 2]) if worn_at.part == "head" else None
-    return OnBody(mesh, low, high, crown, (), -np.inf, np.eye(4), whole=True)
+    return OnBody(mesh, low, high, crown, (), -np.inf, np.eye(4), whole=True, piece_at=np.asarray(piece_bounds).mean(axis=0))

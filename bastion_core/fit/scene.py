@@ -68,7 +68,7 @@ def _room_at(judged: Room, body: Mesh) -> Floats:
     """
     known = np.flatnonzero(np.isfinite(judged.counted))
     painted = np.full(len(body.vertices), FAR_MM)
-    if not len(known):
+    if not len(known) or not len(body.vertices):
         return painted
     points, room_mm = judged.skin.points[known], judged.counted[known]
     distance, nearest = cKDTree(points).query(body.vertices, distance_upper_bound=_NEAR_MM)

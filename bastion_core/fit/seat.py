@@ -17,6 +17,8 @@ from bastion_core.geometry.place import quarter_turns, shifting
 PLATE_TOUCHES = 6.0
 """A plate that does not go round is pushed on until so many percent of what it faces are touched; common practice, no source."""
 _MOST_LIFT_MM = 12.0
+_LEVELS = tuple(0.35 + 0.05 * k for k in range(12))
+"""Shares of a helmet's height from which the way up to its dome is looked for."""
 _FREE_MM, _FAR_COSTS = 12.0, 0.6
 _COARSE = 500
 Scale = tuple[float, float, float]
@@ -90,12 +92,13 @@ def seat(
     skin: Skin | None = None,
     near: Placed | None = None,
     crown: Skin | None = None,
+    fine: bool = False,
 ) -> Placed:
     """Where the piece comes to rest at a scale.
 
     A ring settles where its tightest place has the most room; a helmet hangs from the crown's padding; a plate is
     pushed on until it begins to touch the layers. ``near`` is a place found for nearly the same scale, to begin from;
-    ``crown`` is a denser skin for where a helmet rests.
+    ``crown`` is a denser skin for where a helmet rests; ``fine`` tries the last tenths of a millimetre.
     """
     skin = skin or body.skin(_COARSE)
     crown = crown or skin
@@ -103,7 +106,7 @@ def seat(
     middle = piece.bounds.mean(axis=0) * s
     offset = body.centre - middle
     if seating.rests_on_top:
-        offset[2] = _hang(piece, crown, s, offset, layers)
+        offset[2] = hang(piece, crown, s, offset, layers)
     if seating.goes_round:
         step = 6 * _SETTLING_MM
         if near is not None:
@@ -114,56 +117,71 @@ def seat(
             step = (0.75 if seating.rests_on_top else 1.0) * _SETTLING_MM
         offset = _most_room(piece, skin, s, offset, layers, step)
         if seating.rests_on_top:
-            offset[2] = _hang(piece, crown, s, offset, layers)
+            offset[2] = hang(piece, crown, s, offset, layers)
             offset = _most_room(piece, skin, s, offset, layers, 0.75 * _SETTLING_MM)
+        if fine:
+            offset = _tried_about(piece, skin, s, offset, layers, crown if seating.rests_on_top else None)
     else:
         offset = _push_on(piece, skin, s, offset, layers)
     offset = offset + np.array(seating.shift_mm)
     return Placed(scale, (float(offset[0]), float(offset[1]), float(offset[2])))
 
 
-def _hang(piece: Mesh, skin: Skin, s: Floats, offset: Floats, layers: Sequence[Layer]) -> float:
+def tried_further(piece: Mesh, seating: Seating, found: Placed, layers: Sequence[Layer], skin: Skin, crown: Skin) -> Placed:
+    """A place found by fewer points of the skin, tried about once more by others; for what goes round."""
+    offset, shift = np.array(found.offset_mm), np.array(seating.shift_mm)
+    offset = _tried_about(piece, skin, np.array(found.scale), offset - shift, layers, crown if seating.rests_on_top else None) + shift
+    return Placed(found.scale, (float(offset[0]), float(offset[1]), float(offset[2])))
+
+
+def hang(piece: Mesh, skin: Skin, s: Floats, offset: Floats, layers: Sequence[Layer]) -> float:
     """The height at which the dome comes to rest on the crown's layers: lowered straight down until it touches."""
+    return float(_resting_at(piece, skin, s, offset[None], layers)[0])
+
+
+def _resting_at(piece: Mesh, skin: Skin, s: Floats, offsets: Floats, layers: Sequence[Layer]) -> Floats:
+    """``_hang`` for places (m, 3) beside each other: (m,)."""
     cap = skin.cap & (skin.normals[:, 2] > 0.1)
     if not cap.any():
-        return float(offset[2])
+        return np.asarray(offsets[:, 2])
     normals = skin.normals[cap]
     pad = skin.take(cap).layers_mm(layers)
-    low = float(piece.bounds[0, 2] + 0.35 * piece.size[2])
 
-    def rests_at(padded: Floats) -> float:
-        start = np.column_stack([(padded[:, :2] - offset[:2]) / s[:2], np.full(len(padded), low)])
+    def rests_at(padded: Floats) -> Floats:
+        level = ((padded[None, :, :2] - offsets[:, None, :2]) / s[:2]).reshape(-1, 2)
+        low = _seen_from_the_axis(piece, level)
+        begun = np.flatnonzero(np.isfinite(low))
+        start = np.column_stack([level, low])[begun]
         up, _ = piece.rays.first_hits(start, np.tile([0.0, 0.0, 1.0], (len(start), 1)))
+        height = np.full(len(level), -np.inf)
         hit = np.isfinite(up)
-        return float((padded[hit, 2] - (low + up[hit]) * s[2]).max()) if hit.any() else -np.inf
+        height[begun[hit]] = np.tile(padded[:, 2], len(offsets))[begun[hit]] - (low[begun] + up)[hit] * s[2]
+        return np.asarray(height.reshape(len(offsets), -1).max(axis=1))
 
     lifted = rests_at(skin.points[cap] + np.array([0.0, 0.0, 1.0]) * pad[:, None])
-    padded = rests_at(skin.points[cap] + normals * pad[:, None])
-    if not np.isfinite(lifted):
-        return float(offset[2])
+    padded = rests_at(skin.points[cap] + normals * pad[:, None]) if pad.any() else lifted
     # A dome too small for the padding all round is still pulled down on it: the sides then tell how much too small.
-    return float(min(max(padded, lifted), lifted + _MOST_LIFT_MM))
+    return np.where(np.isfinite(lifted), np.minimum(np.maximum(padded, lifted), lifted + _MOST_LIFT_MM), offsets[:, 2])
 
 
-def _tenth(values: Floats) -> float:
-    """About the tenth percentile, quickly."""
-    k = len(values) // 10
-    return float(np.partition(values, k)[k])
+def _seen_from_the_axis(piece: Mesh, level: Floats) -> Floats:
+    """(n,): the lowest height at which a place (n, 2) level with it lies within the shell; nan where it never does.
 
-
-def _tightness(piece: Mesh, skin: Skin, s: Floats, offset: Floats, less: Floats) -> tuple[float, Floats]:
-    """The tightest place, and all rooms known. Skin that carries a helmet is left out by the caller."""
-    placed = Placed((s[0], s[1], s[2]), (offset[0], offset[1], offset[2]))
-    mask = covered(piece, placed, skin)
-    if not mask.any():
-        return -np.inf, np.zeros(0)
-    near = skin.take(mask)
-    room_mm = gaps(piece, placed, near) - less[mask]
-    known = room_mm[np.isfinite(room_mm)]
-    if not len(known):
-        return -np.inf, known
-    # The tightest place rules; the tenth percentile breaks ties so that the rest is spread evenly too.
-    return float(known.min() + 0.02 * _tenth(known)), known
+    A shell that hugs the neck is narrower there than the skull: from below, the way up would end on its outside.
+    """
+    middle = piece.bounds.mean(axis=0)[:2]
+    way = level - middle
+    reach = np.maximum(np.linalg.norm(way, axis=1), 1e-9)
+    along = np.column_stack([way / reach[:, None], np.zeros(len(way))])
+    low = np.full(len(level), np.nan)
+    for share in _LEVELS:
+        asked = np.flatnonzero(np.isnan(low))
+        if not len(asked):
+            break
+        z = float(piece.bounds[0, 2] + share * piece.size[2])
+        free, _ = piece.rays.first_hits(np.tile([*middle, z], (len(asked), 1)), along[asked])
+        low[asked[free > reach[asked]]] = z
+    return low
 
 
 def _most_room(piece: Mesh, skin: Skin, s: Floats, offset: Floats, layers: Sequence[Layer], reach: float) -> Floats:
@@ -199,8 +217,37 @@ def _most_room(piece: Mesh, skin: Skin, s: Floats, offset: Floats, layers: Seque
     return offset
 
 
+def _tried_about(piece: Mesh, skin: Skin, s: Floats, offset: Floats, layers: Sequence[Layer], crown: Skin | None) -> Floats:
+    """The best place about a good one, by trying.
+
+    Faces tell their slopes wrongly at ears and edges; and a helmet, which rests on ``crown``, comes to rest at another height when it is
+    moved level, where there is other room.
+    """
+    skin = skin.take(~skin.cap)
+    less = skin.layers_mm(layers)
+    few = crown and crown.take(slice(None, None, max(1, int(crown.cap.sum()) // _FEW_RESTING)))
+    begin, best = offset, -np.inf
+    for step in (*(_RESTING_STEPS_MM if crown else ()), *_LAST_STEPS_MM):
+        for _ in range(_ROUNDS):
+            tries = offset + step * np.concatenate([np.zeros((1, 3)), _COMPASS])
+            if few:
+                tries[:, 2] = _resting_at(piece, few, s, tries, layers)
+            values = [_worth(room, tried - begin) for (room, _), tried in zip(_looked(piece, skin, s, tries, less), tries, strict=True)]
+            k = int(np.argmax(values))
+            if values[k] <= best + 1e-6:
+                break
+            best, offset = values[k], tries[k]
+            if not k:
+                break
+    if crown:
+        offset[2] = hang(piece, crown, s, offset, layers)
+    return offset
+
+
 _COMPASS = np.array([[np.cos(a), np.sin(a), 0.0] for a in np.arange(8) * np.pi / 4])
 _SETTLING_MM, _ABOUT_MM = 2.0, (7.0, 3.0)
+_LAST_STEPS_MM, _RESTING_STEPS_MM = (0.8, 0.25), (6.0, 2.0)
+_FEW_RESTING = 300
 _ABOUT = np.concatenate([step * _COMPASS for step in _ABOUT_MM])
 _ROUNDS, _LEAST_STEP_MM, _WORTH_A_STEP_MM = 24, 0.03, 0.01
 _STEEP = 0.25
@@ -288,69 +335,3 @@ def _push_on(piece: Mesh, skin: Skin, s: Floats, offset: Floats, layers: Sequenc
         if abs(shift) < 0.1:
             break
     return offset
-
-
-def best_turn(piece: Mesh, body: OnBody, worn_at: Site, layers: Sequence[Layer]) -> tuple[int, int, int]:
-    """Quarter turns under which a piece goes best round its stretch of body; (0, 0, 0) when nothing is clearly better than as it stands.
-
-    Every way a file can have been laid down is tried roughly: the tightest place at the same scale decides, then
-    the share of body that is covered.
-    """
-    skin = body.skin(300)
-    seen: list[tuple[float, tuple[int, int, int]]] = []
-    for turns in _ALL_TURNS:
-        turned = standing(piece, turns)
-        seating = kind_of(turned, body, worn_at)
-        s = np.ones(3)
-        offset = body.centre - turned.bounds.mean(axis=0)
-        if seating.rests_on_top:
-            offset[2] = _hang(turned, skin, s, offset, layers)
-        less = skin.layers_mm(layers)
-        offset = _coarse_shift(turned, skin, s, offset, less)
-        value, known = _tightness(turned, skin, s, offset, less)
-        length_off = abs(float(turned.size[2]) - (body.high_mm - body.low_mm))
-        bonus = 0.0
-        if body.crown_mm is not None:
-            # A helmet's neck is open, its crown closed, and its face looks out.
-            bonus = (
-                40.0 * float(seating.rests_on_top)
-                - 40.0 * float(_closed_below(turned))
-                + 40.0 * float(np.clip(_looks_out(turned), -0.3, 0.3))
-            )
-        seen.append((value - 0.1 * length_off + bonus + (2.0 if turns == (0, 0, 0) else 0.0) + (0.0 if len(known) else -500.0), turns))
-    best = max(seen, key=lambda t: t[0])
-    return best[1]
-
-
-_ALL_TURNS = tuple((x, y, z) for x, y in ((0, 0), (1, 0), (2, 0), (3, 0), (0, 1), (0, 3)) for z in range(4))
-
-
-def _coarse_shift(piece: Mesh, skin: Skin, s: Floats, offset: Floats, less: Floats) -> Floats:
-    best, at = -np.inf, offset
-    for dx in (-12.0, 0.0, 12.0):
-        for dy in (-24.0, -12.0, 0.0, 12.0, 24.0):
-            moved = offset + np.array([dx, dy, 0.0])
-            value, _ = _tightness(piece, skin, s, moved, less)
-            if value > best:
-                best, at = value, moved
-    return at
-
-
-def _closed_below(piece: Mesh) -> bool:
-    middle = piece.bounds.mean(axis=0)
-    down, _ = piece.rays.first_hits(middle[None], np.array([[0.0, 0.0, -1.0]]))
-    return bool(np.isfinite(down[0]))
-
-
-def _looks_out(piece: Mesh) -> float:
-    """How much more is open ahead than behind, at the height where most is open."""
-    middle = piece.bounds.mean(axis=0)
-    side, up = np.meshgrid(np.radians(np.arange(-50, 51, 5)), np.radians(np.arange(-12, 13, 4)))
-    ahead = np.column_stack([(np.sin(side) * np.cos(up)).ravel(), (-np.cos(side) * np.cos(up)).ravel(), np.sin(up).ravel()])
-    best = 0.0
-    for share in (0.4, 0.48, 0.54, 0.6, 0.66):
-        eye = np.tile([middle[0], middle[1], piece.bounds[0, 2] + share * piece.size[2]], (len(ahead), 1))
-        front, _ = piece.rays.first_hits(eye, ahead)
-        back, _ = piece.rays.first_hits(eye, ahead * [1, -1, 1])
-        best = max(best, float((~np.isfinite(front)).mean() - (~np.isfinite(back)).mean()), key=abs)
-    return best

@@ -6,6 +6,7 @@ from functools import cached_property
 from typing import Self
 
 import numpy as np
+from scipy.spatial.transform import Rotation
 
 from bastion_core.errors import RecipeProblem
 from bastion_core.fit.joints import TRIANGLES
@@ -15,8 +16,9 @@ from bastion_core.fit.openings import Opening, openings
 from bastion_core.fit.question import Question
 from bastion_core.fit.room import Placed, Room, covered, gaps, room_of
 from bastion_core.fit.scale import LEAST_SCALE, MOST_SCALE, Scale, check_scale
-from bastion_core.fit.seat import Seating, kind_of, seat, seat_turn
+from bastion_core.fit.seat import Seating, kind_of, seat, seat_turn, tried_further
 from bastion_core.fit.sites import Site, site
+from bastion_core.fit.tilt import settled_turn
 from bastion_core.fit.way_in import least_root
 from bastion_core.formats.glb import simplified
 from bastion_core.geometry.mesh import Floats, Mesh
@@ -25,16 +27,32 @@ from bastion_core.measure.wearer import Wearer
 
 SKIN_POINTS = 10_000
 _SPREAD_POINTS, _TIGHT_POINTS = 400, 800
-"""Points of the skin by which a seat is found: spread over it, and about its tightest place."""
+"""Points of the skin by which a seat is found: spread over it, and about its tightest places.
+
+Spread points alone miss the tightest place by millimetres, and each side of the body by others.
+"""
+_SETTLED_ROUNDS, _ALIKE_MM, _SETTLING_POINTS = 5, 0.2, 1500
 ENOUGH_MM = 0.0
+_EXACT, _NONE_LEFT_MM, _SMALL_JUMP_MM = 1e-5, 0.03, 0.3
+"""The least scale is found so closely, or until no more room is left than this; where a seat leaps over that place by more, none is told."""
+
+
+def _one_after_other(first_deg: Scale, then_deg: Scale) -> Scale:
+    """Two turns as one, in degrees about x, y and z."""
+    if not any(first_deg) or not any(then_deg):
+        return first_deg if any(first_deg) else then_deg
+    turns = (Rotation.from_euler("xyz", deg, degrees=True) for deg in (then_deg, first_deg))
+    x, y, z = (float(v) for v in (next(turns) * next(turns)).as_euler("xyz", degrees=True))
+    return x, y, z
+
+
+_UNTURNED: Scale = (0.0, 0.0, 0.0)
 
 
 class Seated:
     """One piece on one body, where it sits at any scale and what room it has there; what is slow is prepared once and kept."""
 
     def __init__(self, piece: Mesh, question: Question, body: Body | None = None, ready: OnBody | None = None) -> None:
-        if any(question.turn_deg):
-            piece = piece.transformed(seat_turn(piece.bounds, question.turn_deg, question.scale))
         self.piece, self.question = piece, question
         self.worn_at: Site = site(question.site)
         check_scale(question.scale)
@@ -52,10 +70,64 @@ class Seated:
             self.wearer = question.wearer or Wearer()
         self.body = ready
         self.skin = self._skin()
-        self.seating: Seating = kind_of(piece, ready, self.worn_at, question.shift_mm)
+        self._unturned = piece
+        self._take(piece)
+        self._about_to_press: list[Scale] = []
+        self._room_scale: list[float | None] = []
+        self._settle()
+
+    def _take(self, piece: Mesh) -> None:
+        """Go on with the piece turned otherwise; what was found is found anew."""
+        self.piece = piece
+        self.seating: Seating = kind_of(piece, self.body, self.worn_at, self.question.shift_mm)
         self._seats: dict[tuple[Scale, bool], Placed] = {}
         self._least: dict[tuple[Scale, bool], float] = {}
-        self._room_scale: list[float | None] = []
+
+    def _turned_by(self, settled_deg: Scale, scale: Scale) -> Self:
+        """The same with the piece as it turns by itself, and then as the maker turned it."""
+        other = copy.copy(self)
+        turn_deg = _one_after_other(settled_deg, self.question.turn_deg)
+        piece = self._unturned
+        other._take(piece.transformed(seat_turn(piece.bounds, turn_deg, scale)) if any(turn_deg) else piece)
+        return other
+
+    @property
+    def _turns(self) -> bool:
+        """Whether it turns by itself on its limb: a ring that neither rests on the crown nor lies where its file has it."""
+        return self.seating.goes_round and not self.seating.rests_on_top and not self.question.as_placed
+
+    def _settle(self) -> None:
+        """Find how a ring turns by itself onto its limb at the scale it is asked for, and go on with it turned so."""
+        scale, own = self.question.scale, _UNTURNED
+        if self._turns:
+            # As it turns where it is about to press, or from there or from where it stands further on: whichever leaves the most room.
+            if not self._about_to_press:
+                self._about_to_press.append(self._turn_about_to_press())
+            begun = dict.fromkeys((_UNTURNED, self._about_to_press[0]))
+            ways = dict.fromkeys((*begun, *(self._settled_from(way, scale) for way in begun)))
+            if len(ways) > 1:
+                own = max(ways, key=lambda way: self._turned_by(way, scale).least(max(scale)))
+        self.settled_deg, self.turn_deg = own, _one_after_other(own, self.question.turn_deg)
+        if any(self.turn_deg):
+            self._take(self._turned_by(own, scale).piece)
+
+    def _settled_from(self, way: Scale, scale: Scale) -> Scale:
+        """How it turns at a scale when it begins turned one way."""
+        begun = self._turned_by(way, scale)
+        return _one_after_other(
+            way, settled_turn(begun.piece, begun._thinned(_SETTLING_POINTS), begun.placed(scale, False), self.question.layers)
+        )
+
+    def _turn_about_to_press(self) -> Scale:
+        """How it turns where it is about to press, the same whatever scale it is asked for."""
+        way, begun = _UNTURNED, self
+        for _ in range(2):
+            about = self.proportioned(begun._rough_root(1.0) or 1.0)
+            further = self._settled_from(way, about)
+            if further == way:
+                break
+            way, begun = further, self._turned_by(further, about)
+        return way
 
     @property
     def goes_round(self) -> bool:
@@ -97,11 +169,43 @@ class Seated:
                 # The fine place must not depend on what was asked before: it begins anew each time.
                 near = self._seated(scale, None, self._thinned(_SPREAD_POINTS)) if fine else self._nearest_seat(scale)
                 near = near or self._seated(scale, None, self._thinned(_SPREAD_POINTS))
-                self._seats[key] = self._seated(scale, near, self._tight_skin(near))
+                self._seats[key] = self._settled(scale, near, fine)
         return self._seats[key]
 
-    def _seated(self, scale: Scale, near: Placed | None, skin: Skin) -> Placed:
-        return seat(self.piece, self.body, self.seating, scale, self.question.layers, skin, near, self.skin)
+    def _settled(self, scale: Scale, near: Placed, fine: bool) -> Placed:
+        """The place near ``near`` with the most room, by few points of the skin: what proves tight elsewhere joins them until nothing does."""
+        best, most, keep = near, -np.inf, np.zeros(len(self.skin.points), bool)
+        keep[:: max(1, len(keep) // _SPREAD_POINTS)] = True
+        for k in range(1 + _SETTLED_ROUNDS):
+            out = self._rooms_itself(near)
+            least = float(out.min())
+            if least > most:
+                best, most = near, least
+            tight = np.argsort(out, kind="stable")[:_TIGHT_POINTS]
+            if np.isfinite(least) and keep[tight[out[tight] < least + _ALIKE_MM]].all():
+                break
+            keep[tight] = True
+            skin = self.skin.take(keep)
+            if not (fine and self.seating.goes_round):
+                return self._seated(scale, near, skin)
+            if k:
+                near = tried_further(self.piece, self.seating, best, self.question.layers, skin, self.skin)
+            else:
+                near = self._seated(scale, near, skin, fine)
+        return best
+
+    def _rooms_itself(self, place: Placed) -> Floats:
+        """(n,): room at each point of the skin where the piece seats itself, whatever the maker moved it by after that; inf where none counts."""
+        x, y, z = (o - m for o, m in zip(place.offset_mm, self.question.shift_mm, strict=True))
+        itself = Placed(place.scale, (x, y, z))
+        out = gaps(self.piece, itself, self.skin) - self.skin.layers_mm(self.question.layers)
+        out[~covered(self.piece, itself, self.skin)] = np.inf
+        if self.seating.rests_on_top:
+            out[self.skin.cap] = np.inf
+        return out
+
+    def _seated(self, scale: Scale, near: Placed | None, skin: Skin, fine: bool = False) -> Placed:
+        return seat(self.piece, self.body, self.seating, scale, self.question.layers, skin, near, self.skin, fine)
 
     def _nearest_seat(self, scale: Scale) -> Placed | None:
         near = min(self._seats, key=lambda k: abs(k[0][0] - scale[0]), default=None)
@@ -109,21 +213,6 @@ class Seated:
 
     def _thinned(self, count: int) -> Skin:
         return self.skin.take(slice(None, None, max(1, len(self.skin.points) // count)))
-
-    def _tight_skin(self, near: Placed) -> Skin:
-        """The skin that decides a seat near ``near``: all of the tightest, and some spread over the rest.
-
-        Spread points alone miss the tightest place by millimetres, and each side of the body by others.
-        """
-        # Where it seats itself, whatever the maker moved it by after that.
-        x, y, z = (o - m for o, m in zip(near.offset_mm, self.question.shift_mm, strict=True))
-        itself = Placed(near.scale, (x, y, z))
-        out = gaps(self.piece, itself, self.skin) - self.skin.layers_mm(self.question.layers)
-        out[~covered(self.piece, itself, self.skin)] = np.inf
-        keep = np.zeros(len(out), bool)
-        keep[:: max(1, len(out) // _SPREAD_POINTS)] = True
-        keep[np.argsort(out, kind="stable")[:_TIGHT_POINTS]] = True
-        return self.skin.take(keep)
 
     def room(self, scale: Scale, exact: bool = True) -> Room:
         """The room map at a scale."""
@@ -148,45 +237,73 @@ class Seated:
         """The same fitting at another uniform scale; what was found for all scales is kept."""
         other = copy.copy(self)
         other.question = replace(self.question, scale=scale)
+        other._take(self._unturned)
+        other._settle()
         return other
 
     def with_layers(self, layers: tuple[Layer, ...]) -> Self:
         """The same piece on the same body over other layers, to be seated anew."""
         other = copy.copy(self)
         other.question = replace(self.question, layers=layers)
-        other._seats, other._least, other._room_scale = {}, {}, []
+        other._take(self.piece)
+        other._room_scale = []
         return other
 
     def least_scale_for_room(self) -> float | None:
         """``_find_room_scale``, found once."""
         if not self._room_scale:
-            self._room_scale.append(self._find_room_scale())
-        return self._room_scale[0]
+            there = self._turned_by(self._about_to_press[0], self.question.scale) if self._about_to_press else self
+            self._room_scale.append(there._find_room_scale())
+        least, size = self._room_scale[0], max(self.question.scale)
+        # Turned at this very scale, it may hold a little below the scale at which it would press turned otherwise.
+        return size if least is not None and least > size and self.least(size) >= ENOUGH_MM else least
 
     def _find_room_scale(self) -> float | None:
         """The least size at which nothing presses; None when none does within bounds, or when the piece is a plate, which rests wherever it is put."""
         if not self.goes_round:
             return None
         size = max(self.question.scale)
-        low, high = size, size
-        step = 1.15
-        room = self.least(size)
-        if room >= ENOUGH_MM:
-            while self.least(low / step, False) >= ENOUGH_MM and low / step > LEAST_SCALE * 4:
-                low /= step
-            high, low = low, low / step
-        else:
-            while self.least(high * step, False) < ENOUGH_MM:
-                high *= step
+        # Between a size that presses and one that does not, both looked at in every direction, nothing contradicts the verdict.
+        presses, holds = (None, size) if self.least(size) >= ENOUGH_MM else (size, None)
+        rough = self._rough_root(size)
+        for reach in (1.006, 1.03, 1.1, 1.3):
+            if holds is None and rough is not None:
+                presses, holds = self._narrowed(rough * reach, presses, holds)
+        for reach in (1.006, 1.03, 1.1, 1.3, 1.7, 2.3):
+            if presses is None:
+                presses, holds = self._narrowed(min(rough or size, holds or size) / reach, presses, holds)
+        if presses is None or holds is None:
+            return None
+        return self._exactly(presses, holds)
+
+    def _exactly(self, presses: float, holds: float) -> float | None:
+        """The size between one that presses and one that does not at which no room is left; None where the seat leaps over it."""
+        while holds / presses > 1 + _EXACT and not 0 <= self.least(holds) - ENOUGH_MM <= _NONE_LEFT_MM:
+            short, left = -self.least(presses), self.least(holds)
+            size = presses + min(max(short / (short + left + 1e-9), 0.1), 0.9) * (holds - presses)
+            presses, holds = (presses, size) if self.least(size) >= ENOUGH_MM else (size, holds)
+        return holds if self.least(holds) - ENOUGH_MM <= _SMALL_JUMP_MM else None
+
+    def _narrowed(self, size: float, presses: float | None, holds: float | None) -> tuple[float | None, float | None]:
+        """The two bounds with one of them brought to a size between or beyond them."""
+        if (presses is not None and size <= presses) or (holds is not None and size >= holds) or not LEAST_SCALE <= size <= MOST_SCALE:
+            return presses, holds
+        return (presses, size) if self.least(size) >= ENOUGH_MM else (size, holds)
+
+    def _rough_root(self, size: float) -> float | None:
+        """About the least size at which nothing presses, by rays alone; None where there is none within bounds."""
+        low, high, step = size, size, 1.15
+        if self.least(size, False) < ENOUGH_MM:
+            while self.least(high, False) < ENOUGH_MM:
+                low, high = high, high * step
                 if high > 4 * size or high > MOST_SCALE:
                     return None
-            low, high = high, high * step
-        # Rays alone narrow it down; the last steps look in every direction.
-        rough = least_root(lambda f: max(self.least(f, False), -400.0), low, high, 2e-3) or high
-        for reach in (1.006, 1.05):
-            if self.least(rough / reach) < ENOUGH_MM <= self.least(rough * reach):
-                return least_root(self.least, rough / reach, rough * reach)
-        return rough
+        else:
+            while self.least(low, False) >= ENOUGH_MM:
+                high, low = low, low / step
+                if low < LEAST_SCALE * 4:
+                    return low
+        return least_root(lambda f: max(self.least(f, False), -400.0), low, high, 8e-3) if low < high else size
 
     def worn_mesh(self, placed: Placed) -> Mesh:
         """The piece as it is worn, thinned for moving, in the body's own coordinates."""

@@ -50,6 +50,7 @@ class FitInputs:
     recipe: FitRecipe
     pad_mm: float
     as_placed: bool = False
+    chord_error_mm: float | None = None
 
     @property
     def worn(self) -> bool:
@@ -79,6 +80,8 @@ class FitResult:
     remedies: tuple[FitRemedy, ...]
     wall_mm: float | None
     measure_next: Said
+    flats_off_mm: float | None = None
+    """How far the mesh's flats leave its curves at this scale."""
 
 
 @dataclass(frozen=True)
@@ -92,7 +95,7 @@ class FitData:
 class FitStation(Station[Case, FitInputs, FitResult]):
     """How big, and whether it goes on."""
 
-    key, title, after, weight, edition = "fit", "Fit", ("pieces",), 0.07, 3
+    key, title, after, weight, edition = "fit", "Fit", ("pieces",), 0.07, 4
     recipe, result, data = FitRecipe, FitResult, FitData
 
     def inputs(self, case: Case, known: Mapping[str, Known[Any]]) -> FitInputs:
@@ -103,6 +106,7 @@ class FitStation(Station[Case, FitInputs, FitResult]):
         asked = FitInputs(
             Standing(known["pieces"].ref, pieces.turns, pieces.mirrored), pieces.site, pieces.side, known["pieces"].result.thinnest_wall_mm,
             case.wearer, case.scan, replace(r, layers=layers), pad_of(layers), case.as_placed,
+            known["pieces"].result.chord_error_mm,
         )  # fmt: skip
         if head:
             asked = replace(asked, recipe=replace(asked.recipe, made_for_mm=FitRecipe.made_for_mm, wanted_length_mm=None))
@@ -139,6 +143,7 @@ class FitStation(Station[Case, FitInputs, FitResult]):
             silhouette_side=silhouette(solid, SIDE),
             bounds_mm=(_three(low), _three(high)),
             wall_mm=thin * min(scale) if thin else None,
+            flats_off_mm=inputs.chord_error_mm and inputs.chord_error_mm * max(scale),
             **judged,
         )
         return Made(result, data)
@@ -191,6 +196,9 @@ class FitStation(Station[Case, FitInputs, FitResult]):
         thin = thin_wall(result.wall_mm, printed.walls)
         if thin is not None:
             said.append(Finding("thin-wall", *thin))
+        if result.flats_off_mm is not None and result.flats_off_mm > printed.layer_mm:
+            coarse = "The mesh is coarse at this scale: its flats leave the curves by {}, more than a layer ({}), and will show. Export it finer."
+            said.append(Note("flats", say(coarse, mm(result.flats_off_mm, digits=2), mm(printed.layer_mm, digits=2))))
         said += [Note(w.code, w.text) if w.caution else Finding(w.code, Verdict.TIGHT, w.text) for w in result.warnings]
         sure = result.probability
         if sure is not None and 1 - _SURE < sure < _SURE:

@@ -1,5 +1,6 @@
 """Whatever the file is called, find out what it is, and read it as one mesh in the file's own units."""
 
+import mmap
 import re
 from dataclasses import dataclass
 from pathlib import Path
@@ -14,6 +15,10 @@ from bastion_core.formats.threemf import read_3mf
 from bastion_core.geometry.mesh import Mesh
 
 MOST_BYTES = 300 * 1024 * 1024
+_PLY_HEAD_BYTES, _LEAST_FACE_BYTES = 64_000, 4
+_ZERO_CORNER = re.compile(rb"(?m)^[ \t]*f[ \t][^\n]*?(?<=[ \t])0+(?=[/\s]|\Z)")
+_COARSEST_SHARE = 1e-4
+"""Steps between neighbouring places in a file of single precision that are larger than this share of the model lose its detail."""
 
 
 @dataclass(frozen=True)
@@ -67,7 +72,30 @@ def read_mesh(path: Path, most_bytes: int = MOST_BYTES) -> FileMesh:
     return FileMesh(mesh, kind.removesuffix("_ascii"), unit)
 
 
+def _promised_faces(path: Path) -> int:
+    """How many faces a PLY's header promises; FileProblem where the file cannot hold them."""
+    with path.open("rb") as file:
+        head = file.read(_PLY_HEAD_BYTES)
+    found = re.search(rb"(?m)^element\s+face\s+(\d{1,20})\s*$", head)
+    promised = int(found[1]) if found else 0
+    if promised * _LEAST_FACE_BYTES > path.stat().st_size:
+        raise FileProblem(
+            f"The PLY is cut short or damaged: its header promises {promised:,} faces, which do not fit into the file. Export it again."
+        )
+    return promised
+
+
+def _refuse_zeros(path: Path) -> None:
+    """OBJ counts its corners from 1: what names a corner 0 was written wrongly, and nobody knows which corner it means."""
+    with path.open("rb") as file, mmap.mmap(file.fileno(), 0, access=mmap.ACCESS_READ) as text:
+        if _ZERO_CORNER.search(text):
+            raise FileProblem("The OBJ is damaged: a face names corner 0, and corners are counted from 1. Export it again.")
+
+
 def _read_by_library(path: Path, kind: str) -> Mesh:
+    if kind == "obj":
+        _refuse_zeros(path)
+    promised = _promised_faces(path) if kind == "ply" else 0
     try:
         with path.open("rb") as file:
             loaded = trimesh.load(file, file_type=kind, process=False, maintain_order=True, skip_materials=True)
@@ -81,6 +109,10 @@ def _read_by_library(path: Path, kind: str) -> Mesh:
         ) from error
     if len(mesh.faces) and (mesh.faces.min() < 0 or mesh.faces.max() >= len(mesh.vertices)):
         raise FileProblem(f"The {kind.upper()} is damaged: a face names a vertex that is not there. Export it again.")
+    if len(mesh.faces) < promised:
+        raise FileProblem(
+            f"The PLY is cut short or damaged: its header promises {promised:,} faces, {len(mesh.faces):,} could be read. Export it again."
+        )
     return mesh
 
 
@@ -95,5 +127,12 @@ def _refuse_unusable(mesh: Mesh) -> None:
     bad = int((~np.isfinite(mesh.vertices)).any(axis=1).sum())
     if bad:
         raise FileProblem(f"{bad:,} corners of the mesh have no place (NaN or infinite). Export it again; this cannot be mended.")
+    far = float(np.abs(mesh.vertices).max())
+    step = float(np.spacing(np.float32(far)))
+    if step > _COARSEST_SHARE * float(mesh.size.max()):
+        raise FileProblem(
+            f"The model lies {far:,.0f} units off its file's origin, where places are no finer than {step:.2g}: its detail is lost. "
+            "Move it to the origin in its source and export it again."
+        )
     if float(mesh.size.max()) <= 0 or np.sort(mesh.size)[1] <= 0:
         raise FileProblem("The mesh has no extent: all its corners lie on one line or point. Export it again.")

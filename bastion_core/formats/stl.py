@@ -1,15 +1,18 @@
 """Binary and ASCII STL: reading with every lie caught, writing binary."""
 
+import re
 from pathlib import Path
 
 import numpy as np
-import trimesh
 
 from bastion_core.errors import FileProblem
 from bastion_core.geometry.mesh import Mesh
 
 _RECORD = np.dtype([("normal", "<f4", 3), ("corners", "<f4", (3, 3)), ("attribute", "<u2")])
 _HEADER_BYTES = 84
+_TEXT_BLOCK_BYTES = 4_000_000
+_VERTEX = re.compile(rb"vertex[ \t]+([^\s]+)[ \t]+([^\s]+)[ \t]+([^\s]+)", re.IGNORECASE)
+_DAMAGED = "The text STL could not be understood: a vertex line is damaged. Export it again, as binary STL."
 
 
 def weld_equal(corners: np.ndarray) -> Mesh:
@@ -65,14 +68,34 @@ def read_ascii_stl(path: Path) -> Mesh:
         file.seek(max(0, path.stat().st_size - 400))
         if b"endsolid" not in file.read().lower():
             raise FileProblem("The text STL has no “endsolid” at its end. It was cut short: download or export it again.")
+    blocks: list[np.ndarray] = []
+    with path.open("rb") as file:
+        rest = b""
+        while block := file.read(_TEXT_BLOCK_BYTES):
+            # A block ends in the middle of a facet: that one goes with the next.
+            block = rest + block
+            end = block.rfind(b"endfacet")
+            end = len(block) if end < 0 else end
+            if len(block) - end > _TEXT_BLOCK_BYTES:
+                raise FileProblem(_DAMAGED)
+            blocks.append(_corners_in(block[:end]))
+            rest = block[end:]
+        blocks.append(_corners_in(rest))
+    corners = np.concatenate(blocks)
+    if len(corners) % 3:
+        raise FileProblem(_DAMAGED)
+    return weld_equal(corners.reshape(-1, 3, 3))
+
+
+def _corners_in(text: bytes) -> np.ndarray:
+    """(k, 3) float32: the corners of the facets in a piece of text."""
+    found = _VERTEX.findall(text)
+    if len(found) != text.lower().count(b"vertex"):
+        raise FileProblem(_DAMAGED)
     try:
-        with path.open("r", encoding="utf-8", errors="replace") as text:
-            loaded = trimesh.load(text, file_type="stl_ascii", process=False)
-        parts = list(loaded.geometry.values()) if isinstance(loaded, trimesh.Scene) else [loaded]
-        corners = np.concatenate([np.asarray(p.vertices)[np.asarray(p.faces)] for p in parts])
-    except Exception as error:  # the library raises whatever numpy raised
-        raise FileProblem("The text STL could not be understood: a vertex line is damaged. Export it again, as binary STL.") from error
-    return weld_equal(corners)
+        return np.array([number for corner in found for number in corner], dtype=np.float64).astype(np.float32).reshape(-1, 3)
+    except (ValueError, OverflowError) as error:
+        raise FileProblem(_DAMAGED) from error
 
 
 def write_binary_stl(mesh: Mesh, path: Path) -> None:

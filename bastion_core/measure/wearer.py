@@ -10,6 +10,8 @@ from bastion_core.findings import NOTHING, Said, mm, say, span_mm
 from bastion_core.measure.readings import usual_sd_mm
 from bastion_core.measure.table import ROWS, Measurement
 
+LEAST_AGE, MOST_AGE = 2.0, 110.0
+
 
 @dataclass(frozen=True)
 class Wearer:
@@ -21,6 +23,7 @@ class Wearer:
     measurements: dict[str, float] = field(default_factory=dict)
     sds: dict[str, float] = field(default_factory=dict)
     """Doubt of a measurement (one standard deviation, mm) where repeats or the way it was taken tell it."""
+    age_years: float | None = None
 
     def get(self, key: str, side: str = "") -> float | None:
         """A measurement in mm, or None where it was not taken.
@@ -43,9 +46,8 @@ class Wearer:
 
     def as_dict(self) -> dict[str, Any]:
         """The wearer file's content."""
-        return {"name": self.name, "sex": self.sex, "mass_kg": self.mass_kg, "measurements": dict(self.measurements)} | (
-            {"sds": dict(self.sds)} if self.sds else {}
-        )
+        said: dict[str, Any] = {"name": self.name, "sex": self.sex, "mass_kg": self.mass_kg, "measurements": dict(self.measurements)}
+        return said | ({"sds": dict(self.sds)} if self.sds else {}) | ({"age_years": self.age_years} if self.age_years is not None else {})
 
 
 def wearer_from_dict(data: object) -> Wearer:
@@ -67,10 +69,16 @@ def wearer_from_dict(data: object) -> Wearer:
         raise MeasureProblem(f"“sex” in the wearer file has to be “female”, “male” or null, not {sex!r}.")
     if mass is not None and (isinstance(mass, bool) or not isinstance(mass, int | float) or not 2 <= mass <= 500):
         raise MeasureProblem(f"“mass_kg” in the wearer file has to be between 2 and 500, or null, not {mass!r}.")
+    age = data.get("age_years")
+    if age is not None and (isinstance(age, bool) or not isinstance(age, int | float) or not LEAST_AGE <= age <= MOST_AGE):
+        raise MeasureProblem(f"“age_years” in the wearer file has to be between {LEAST_AGE:g} and {MOST_AGE:g}, or null, not {age!r}.")
     sds = data.get("sds") or {}
     if not isinstance(sds, dict) or not all(isinstance(v, int | float) and not isinstance(v, bool) and 0 < v < 500 for v in sds.values()):
         raise MeasureProblem("“sds” in the wearer file has to be an object of millimetres by name, each over 0.")
-    return Wearer(str(data.get("name") or ""), sex, None if mass is None else float(mass), kept, {str(k): float(v) for k, v in sds.items()})
+    doubts = {str(k): float(v) for k, v in sds.items()}
+    return Wearer(
+        str(data.get("name") or ""), sex, None if mass is None else float(mass), kept, doubts, None if age is None else float(age)
+    )
 
 
 def read_wearer(path: Path) -> Wearer:

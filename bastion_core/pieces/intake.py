@@ -7,6 +7,7 @@ import numpy as np
 
 from bastion_core.findings import Said, counted, mm, say
 from bastion_core.formats.reading import FileMesh, read_mesh
+from bastion_core.geometry.facets import chord_error_mm
 from bastion_core.geometry.mesh import Mesh
 from bastion_core.geometry.place import scaling
 from bastion_core.geometry.solid import Solid
@@ -16,6 +17,9 @@ from bastion_core.pieces.units import UnitGuess, guess_unit, refuse_absurd
 from bastion_core.progress import Progress, silent, span
 from bastion_core.units import MM_PER_UNIT
 
+TOUCHES = say(
+    "It touches itself along an edge without wall there: it breaks or prints apart at that line. Let the two sides overlap in their source."
+)
 OVERLAPS = say("The surface passes through itself: weights and hours may count some material twice.")
 
 
@@ -30,6 +34,8 @@ class Health:
     bodies: int
     thinnest_wall_mm: float | None
     overlaps_itself: bool
+    chord_error_mm: float
+    """How far its flats leave the curves they stand for."""
     faults: Faults
     mended: tuple[str, ...]
 
@@ -43,6 +49,11 @@ class Health:
             (f.turned_edges, "edge with faces facing opposite ways", "edges with faces facing opposite ways"),
             (f.duplicate_faces, "doubled face", "doubled faces"),
             (f.flat_faces, "collapsed face", "collapsed faces"),
+            (
+                f.touching_edges,
+                "edge along which it only touches itself, which holds nothing",
+                "edges along which it only touches itself, which hold nothing",
+            ),
         ):
             if number:
                 said.append(say(f"{counted(number, one, many)}."))
@@ -102,6 +113,7 @@ def take_in_mesh(source: FileMesh, site: str = "other", unit: str | None = None,
         bodies=mended.bodies,
         thinnest_wall_mm=thinnest_wall_mm(sound),
         overlaps_itself=overlap_share(sound) > 0.002,
+        chord_error_mm=chord_error_mm(sound),
         faults=mended.faults,
         mended=mended.done,
     )

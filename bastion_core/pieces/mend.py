@@ -1,6 +1,6 @@
 """From the surface a file holds to a sound solid: what was wrong, what was done about it."""
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import igl
 import numpy as np
@@ -10,12 +10,15 @@ from scipy.sparse.csgraph import connected_components
 from scipy.spatial import cKDTree
 
 from bastion_core.errors import MeshProblem
+from bastion_core.geometry.facets import loose_bodies, touching_edges, welded
 from bastion_core.geometry.mesh import Floats, Ints, Mesh
 from bastion_core.geometry.place import plane_frame
 from bastion_core.geometry.solid import Solid, united
 from bastion_core.progress import Progress, silent
 
 _REMESH_POINTS = 3_000_000
+MOST_BODIES = 600
+"""More loose bodies than this are no piece of armor but crumbs, or mail that was not united; common practice, no source."""
 
 
 @dataclass(frozen=True)
@@ -30,6 +33,8 @@ class Faults:
     """Edges whose two faces disagree about inside and outside."""
     duplicate_faces: int = 0
     flat_faces: int = 0
+    touching_edges: int = 0
+    """Edges of the sound solid along which it touches itself or another body: four faces share them."""
     inside_out: bool = False
     overlapping_bodies: bool = False
 
@@ -55,6 +60,7 @@ def make_sound(mesh: Mesh, progress: Progress = silent) -> Mended:
     Raises MeshProblem when even the last resort gives no solid.
     """
     done: list[str] = []
+    _refuse_crumbs(mesh)
     progress(0.1, "closing the surface")
     try:
         solid, faults = Solid.from_mesh(mesh), Faults()
@@ -62,14 +68,14 @@ def make_sound(mesh: Mesh, progress: Progress = silent) -> Mended:
         solid, faults = _mend_surface(mesh, done, progress)
     if solid.volume < 0:
         solid = solid.turned()
-        faults = _with(faults, inside_out=True)
+        faults = replace(faults, inside_out=True)
         done.append("turned inside out: the surface faced inward")
     progress(0.7, "looking for overlapping bodies")
     bodies = solid.bodies()
     if len(bodies) > 1:
         whole = united(bodies)
         if whole.volume < sum(b.volume for b in bodies) * (1 - 1e-6):
-            faults = _with(faults, overlapping_bodies=True)
+            faults = replace(faults, overlapping_bodies=True)
             done.append(f"united {len(bodies)} overlapping bodies, so that shared material counts once")
             solid = whole
             bodies = solid.bodies()
@@ -77,15 +83,28 @@ def make_sound(mesh: Mesh, progress: Progress = silent) -> Mended:
         raise MeshProblem(
             "The surface encloses no volume: it is a sheet without thickness. Give it a wall in its source and export it again."
         )
-    return Mended(solid, len(bodies), faults, tuple(done))
+    return Mended(solid, len(bodies), replace(faults, touching_edges=touching_edges(solid.mesh())), tuple(done))
 
 
-def _with(faults: Faults, **changes: bool) -> Faults:
-    return Faults(**{**faults.__dict__, **changes})
+def _refuse_crumbs(mesh: Mesh) -> None:
+    """MeshProblem for a surface in so many pieces that nobody could part, join and glue them."""
+    counts = loose_bodies(mesh)
+    if len(counts) <= MOST_BODIES:
+        return
+    largest = int(counts.max())
+    raise MeshProblem(
+        f"This file holds {len(counts):,} loose bodies, the largest of {largest:,} of its {mesh.triangle_count:,} triangles; one piece may "
+        f"have {MOST_BODIES}. "
+        + (
+            "Delete the crumbs round the largest in its source and export it again."
+            if largest > mesh.triangle_count / 2
+            else "Unite them into one surface in their source, or bring in a few hundred at a time."
+        )
+    )
 
 
 def _mend_surface(mesh: Mesh, done: list[str], progress: Progress) -> tuple[Solid, Faults]:
-    vertices, faces = _weld_exact(mesh)
+    vertices, faces = welded(mesh)
     faces, duplicates, flat = _drop_useless(faces)
     open_edges, crowded, turned = _edge_faults(faces)
     found_open = open_edges
@@ -117,11 +136,6 @@ def _mend_surface(mesh: Mesh, done: list[str], progress: Progress) -> tuple[Soli
     solid, pitch = _remesh(Mesh(vertices, faces))
     done.append(f"built the whole surface anew on a {pitch:.1f} mm grid: detail finer than that is lost")
     return solid, faults
-
-
-def _weld_exact(mesh: Mesh) -> tuple[Floats, Ints]:
-    unique, inverse = np.unique(mesh.vertices, axis=0, return_inverse=True)
-    return unique, inverse.ravel()[mesh.faces].astype(np.int64)
 
 
 def _drop_useless(faces: Ints) -> tuple[Ints, int, int]:

@@ -10,7 +10,7 @@ from bastion_core.engine.store import Ref
 from bastion_core.findings import Fact, Finding, Note, Said, Verdict, mm, say
 from bastion_core.formats.glb import simplified, write_glb
 from bastion_core.formats.reading import read_mesh
-from bastion_core.pieces.intake import OVERLAPS, take_in_mesh
+from bastion_core.pieces.intake import OVERLAPS, TOUCHES, take_in_mesh
 from bastion_core.pieces.mend import Faults
 from bastion_core.pieces.recipe import PiecesRecipe
 from bastion_core.pieces.standing import SOLID, save_mesh
@@ -44,6 +44,8 @@ class PiecesResult:
     mended: tuple[str, ...]
     sentences: tuple[Said, ...]
     thinnest_wall_mm: float | None
+    touching_edges: int = 0
+    chord_error_mm: float | None = None
 
 
 @dataclass(frozen=True)
@@ -56,7 +58,7 @@ class PiecesData:
 class PiecesStation(Station[Case, PiecesInputs, PiecesResult]):
     """What came in."""
 
-    key, title, queue, weight = "pieces", "Pieces", "pieces", 0.2
+    key, title, queue, weight, edition = "pieces", "Pieces", "pieces", 0.2, 2
     recipe, result, data = PiecesRecipe, PiecesResult, PiecesData
 
     def inputs(self, case: Case, known: Mapping[str, Known[Any]]) -> PiecesInputs:
@@ -81,6 +83,7 @@ class PiecesStation(Station[Case, PiecesInputs, PiecesResult]):
         result = PiecesResult(
             taken.unit, taken.unit_guess.reason, taken.unit_guess.sure, h.size_mm, h.triangles, h.volume_mm3, h.watertight_as_it_came,
             h.overlaps_itself, h.bodies, h.mended, tuple(h.sentences()), h.thinnest_wall_mm,
+            h.faults.touching_edges, h.chord_error_mm,
         )  # fmt: skip
         return Made(result, PiecesData(h.faults))
 
@@ -89,6 +92,8 @@ class PiecesStation(Station[Case, PiecesInputs, PiecesResult]):
         said: list[Finding | Note] = []
         if not result.watertight:
             said.append(Finding("mended", Verdict.TIGHT, say("Not watertight as it came; mended: {}.", "; ".join(result.mended))))
+        if result.touching_edges:
+            said.append(Finding("touches", Verdict.TIGHT, TOUCHES))
         if result.overlaps:
             said.append(Finding("overlaps", Verdict.TIGHT, OVERLAPS))
         if not result.unit_sure:

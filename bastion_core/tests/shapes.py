@@ -2,6 +2,7 @@
 
 from pathlib import Path
 
+import igl
 import numpy as np
 from manifold3d import Manifold
 
@@ -38,6 +39,26 @@ def dome(breadth_mm: float, length_mm: float, height_mm: float, wall_mm: float =
         return (cap.trim_by_plane([0, 0, 1], 0).translate([0, 0, height_mm * 0.7])) + skirt
 
     return Solid(body(wall_mm) - body(0.0) - Manifold.cube([1000, 1000, 2], True))
+
+
+def shell_round(body: Mesh, off_mm: float, low_mm: float, high_mm: float = np.inf, wall_mm: float = 4.0, step_mm: float = 4.0) -> Mesh:
+    """A shell whose inside lies everywhere ``off_mm`` off a closed body, between two heights: its exact room is known (igl's signed distance)."""
+    reach = off_mm + wall_mm + 3 * step_mm
+    low = np.maximum(body.bounds[0] - reach, [-np.inf, -np.inf, low_mm - 2 * step_mm])
+    high = np.minimum(body.bounds[1] + reach, [np.inf, np.inf, high_mm + 2 * step_mm])
+    x, y, z = (np.arange(a, b + step_mm, step_mm) for a, b in zip(low, high, strict=True))
+    grid = np.stack(np.meshgrid(z, y, x, indexing="ij"), axis=-1).reshape(-1, 3)[:, ::-1].copy()
+    kind = igl.SIGNED_DISTANCE_TYPE_FAST_WINDING_NUMBER
+    distance = igl.signed_distance(grid, body.vertices, body.faces, sign_type=kind)[0]
+    within = (np.abs(distance - off_mm - wall_mm / 2) - wall_mm / 2).reshape(len(z), -1)
+    within[[0, -1]] = np.maximum(within[[0, -1]], step_mm)
+    vertices, faces, _ = igl.marching_cubes(within.ravel(), grid, len(x), len(y), len(z), 0.0)
+    found = Mesh(np.asarray(vertices, dtype=np.float64), np.asarray(faces, dtype=np.int64))
+    if found.volume < 0:
+        found = Mesh(found.vertices, found.faces[:, ::-1])
+    cut = Solid.from_mesh(found).manifold.trim_by_plane((0, 0, 1), low_mm)
+    cut = cut.trim_by_plane((0, 0, -1), -high_mm) if np.isfinite(high_mm) else cut
+    return Solid(max(cut.decompose(), key=lambda part: part.volume())).mesh()
 
 
 def reference(path: Path) -> Mesh:

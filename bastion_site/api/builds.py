@@ -23,6 +23,7 @@ from bastion_site.builds.models import Build, Piece
 from bastion_site.engine.cases import WITH, build_graph, graphs_of, worn_pieces
 from bastion_site.engine.queue import stop_job
 from bastion_site.engine.refresh import refresh_many, refresh_motion
+from bastion_site.engine.sweep import sweep
 from bastion_site.engine.totals import build_calendar
 from bastion_site.jobs.models import Job
 from bastion_site.wire import asked, question, wire
@@ -68,6 +69,7 @@ class BuildView(viewsets.ModelViewSet):
         instance.delete()
         for mesh in files:
             drop_source(mesh)
+        sweep()
 
     @extend_schema(responses=wire(Wall))
     @action(detail=True)

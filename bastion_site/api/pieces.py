@@ -29,6 +29,7 @@ from bastion_site.builds.models import Build, Piece
 from bastion_site.engine.cases import WITH, PieceGraph, graph_of
 from bastion_site.engine.queue import queue_job, stop_job
 from bastion_site.engine.refresh import refresh
+from bastion_site.engine.sweep import sweep
 from bastion_site.errors import Changed, NotYet, TooLarge
 from bastion_site.jobs.models import Job
 from bastion_site.shop.models import Printer, shop_today
@@ -143,6 +144,7 @@ class PieceView(mixins.RetrieveModelMixin, mixins.DestroyModelMixin, viewsets.Ge
         mesh = instance.mesh
         instance.delete()
         drop_source(mesh)
+        sweep()
 
     @extend_schema(request=None, responses={201: wire(Detail)})
     @action(detail=True, methods=["post"])

@@ -21,6 +21,7 @@ from bastion_site.engine import scans
 from bastion_site.engine.queue import queue_job, stop_job
 from bastion_site.engine.refresh import refresh_for_wearer
 from bastion_site.engine.scans import Found
+from bastion_site.engine.sweep import sweep
 from bastion_site.errors import NotYet
 from bastion_site.jobs.models import Job
 from bastion_site.wearers.models import SCAN_KINDS, Scan, Wearer
@@ -153,6 +154,7 @@ class ScanView(viewsets.GenericViewSet):
             drop_source(mesh)
         if used:
             refresh_for_wearer(wearer, f"{wearer.name}’s scan taken away")
+        sweep()
         return Response(status=204)
 
     @extend_schema(responses={(200, "model/gltf-binary"): OpenApiTypes.BINARY})

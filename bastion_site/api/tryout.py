@@ -112,12 +112,13 @@ def _ring(piece: Piece, request):
     graph = graph_of(piece)
     standing, scale = _fitted(graph)
     at, height = numbers(request, "at_mm", "height_mm")
+    answer = graph.data("fit").answer
     if at is None:
-        at = tight_height(graph.data("fit").answer, graph.result("fit").size_mm[2])
+        at = tight_height(answer, graph.result("fit").size_mm[2])
     printers = [p for _, p in graph.case.shop.printers]
     with tempfile.TemporaryDirectory(prefix="bastion-") as made:
         path = Path(made) / f"{part_name(piece.name)}-gauge-ring.stl"
-        turn, profile = piece.of(FitRecipe).turn_deg, piece.of(PrintRecipe).profile()
+        turn, profile = answer.turn_deg if answer else piece.of(FitRecipe).turn_deg, piece.of(PrintRecipe).profile()
         figures = warm.ask(
             quick.write_gauge_ring, standing, _solid(graph), scale, turn, at, RING_MM if height is None else height,
             printers[0] if printers else None, profile, str(path),

@@ -32,10 +32,12 @@ from bastion_core.units import parse_length_mm
 from bastion_site.api.files import sent
 from bastion_site.api.sheet import Sheet, sheet
 from bastion_site.builds.files import drop_source
+from bastion_site.builds.models import Piece
 from bastion_site.engine import quick, scans
 from bastion_site.engine.process import warm
 from bastion_site.engine.queue import stop_job
-from bastion_site.engine.refresh import refresh_for_wearer
+from bastion_site.engine.refresh import refresh_for_wearer, refresh_many, worn_by
+from bastion_site.engine.sweep import sweep
 from bastion_site.errors import Changed
 from bastion_site.jobs.models import Job
 from bastion_site.wearers.models import Reading, Wearer
@@ -55,7 +57,7 @@ class WearerSerializer(serializers.ModelSerializer):
 
     class Meta:
         model = Wearer
-        fields = ["id", "name", "sex", "mass_kg", "measurements", "doubts", "waiting", "version", "by"]
+        fields = ["id", "name", "sex", "mass_kg", "age_years", "measurements", "doubts", "waiting", "version", "by"]
 
     @extend_schema_field(serializers.DictField(child=wire(Said)()))
     def get_doubts(self, wearer):
@@ -66,7 +68,7 @@ class WearerSerializer(serializers.ModelSerializer):
 
     def validate(self, attrs):
         # The core is the one judge of what a wearer file may hold.
-        wearer_from_dict({k: attrs[k] for k in ("sex", "mass_kg", "measurements") if k in attrs})
+        wearer_from_dict({k: attrs[k] for k in ("sex", "mass_kg", "age_years", "measurements") if k in attrs})
         return attrs
 
     def create(self, validated):
@@ -186,9 +188,16 @@ class WearerView(viewsets.ModelViewSet):
         meshes = [s.mesh for s in instance.scans.select_related("mesh") if s.mesh]
         for scan in instance.scans.all():
             scans.forget_files(scan)
+        pieces = list(worn_by(instance).values_list("pk", flat=True))
         instance.delete()
         for mesh in meshes:
             drop_source(mesh)
+        # What was shown last of their fit shows their body.
+        for piece in Piece.objects.filter(pk__in=pieces):
+            piece.shown.pop("fit", None)
+            piece.save(update_fields=["shown"])
+        refresh_many(Piece.objects.filter(pk__in=pieces, build__archived=False), "the wearer was deleted")
+        sweep()
 
     @extend_schema(responses=wire(Measurement)(many=True))
     @action(detail=False, pagination_class=None)
@@ -308,7 +317,7 @@ class WearerView(viewsets.ModelViewSet):
         except ValueError as error:
             raise MeasureProblem(f"{given.name} is not JSON: {error}.") from error
         core = wearer_from_dict(data)
-        made = Wearer.objects.create(name=core.name or "Unnamed wearer", sex=core.sex, mass_kg=core.mass_kg)
+        made = Wearer.objects.create(name=core.name or "Unnamed wearer", sex=core.sex, mass_kg=core.mass_kg, age_years=core.age_years)
         for key, value in core.measurements.items():
             made.take(key, value)
         return Response(WearerSerializer(made).data, status=201)

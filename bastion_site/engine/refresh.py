@@ -1,6 +1,6 @@
 """Having things computed again where their decisions are no longer the ones their results came from."""
 
-from django.db.models import Q
+from django.db.models import Q, QuerySet
 
 from bastion_core.errors import BastionError
 from bastion_site.builds.models import Build, Piece
@@ -40,8 +40,12 @@ def refresh_all(because: str) -> None:
 
 def refresh_for_wearer(wearer, because: str) -> None:
     """After a new measurement: the pieces this wearer wears."""
-    mine = Q(wearer=wearer) | Q(wearer__isnull=True, build__wearer=wearer)
-    refresh_many(Piece.objects.filter(mine, build__archived=False), because)
+    refresh_many(worn_by(wearer).filter(build__archived=False), because)
+
+
+def worn_by(wearer) -> QuerySet[Piece]:
+    """The pieces somebody wears, archived builds' too."""
+    return Piece.objects.filter(Q(wearer=wearer) | Q(wearer__isnull=True, build__wearer=wearer))
 
 
 def refresh_motion(build: Build) -> Job | None:

@@ -28,6 +28,7 @@ class Wearer(models.Model):
     name = models.CharField(max_length=80)
     sex = models.CharField(max_length=6, choices=Sex, null=True, blank=True)
     mass_kg = models.FloatField(null=True, blank=True)
+    age_years = models.FloatField(null=True, blank=True)
     measurements = models.JSONField(default=dict)
     version = models.PositiveIntegerField(default=1)
 
@@ -37,7 +38,7 @@ class Wearer(models.Model):
     def core(self) -> CoreWearer:
         """The same person as the core knows them, with the doubt the readings show."""
         sds = {key: summary.sd_mm for key, summary in self.summaries().items()}
-        return CoreWearer(self.name, self.sex, self.mass_kg, dict(self.measurements), sds)
+        return CoreWearer(self.name, self.sex, self.mass_kg, dict(self.measurements), sds, self.age_years)
 
     def summaries(self) -> dict[str, Summary]:
         """The readings in force, in one figure for each measurement."""

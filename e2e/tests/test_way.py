@@ -62,6 +62,10 @@ class InTheBrowser(StaticLiveServerTestCase):
             self.assertLess(time.monotonic(), end, what)
             self.page.wait_for_timeout(50)
 
+    def seen(self, so: str) -> None:
+        """Wait for what the page says of its stage; asked from here, as the page's policy lets nobody else run words as script."""
+        self.until(lambda: self.page.evaluate(so), so)
+
     def work(self) -> None:
         """The worker's part, once the page's change has reached the site."""
         self.until(Job.objects.filter(state=Job.State.QUEUED).exists, "the page asked for no work")
@@ -147,7 +151,7 @@ class OnTheDemo(InTheBrowser):
         page = self.page
         piece = self.build.pieces.get(name="Nautilus helm")
         self.cell("Nautilus helm", "Cut").first.click()
-        page.wait_for_function("window.__stage && window.__stage.planes === 1 && window.__stage.parts === 2")
+        self.seen("window.__stage && window.__stage.planes === 1 && window.__stage.parts === 2")
         # drag: the knob of the plane, slid away
         x, y = page.evaluate("window.__stage.handle('c1')")
         box = page.get_by_role("img", name=re.compile("Nautilus helm, 2 parts")).bounding_box()
@@ -172,9 +176,9 @@ class OnTheDemo(InTheBrowser):
         expect(self.ledger().get_by_role("group", name=re.compile("^Plane"))).to_have_count(2)
         self.decided(piece, CutRecipe, lambda r: len(r.cuts) == 2, "the second plane")
         self.work()
-        page.wait_for_function("window.__stage && window.__stage.parts >= 3", timeout=20_000)
+        self.seen("window.__stage && window.__stage.parts >= 3")
         page.get_by_role("slider").press("End")  # pulled asunder: the planes leave the stage
-        page.wait_for_function("window.__stage && window.__stage.planes === 0")
+        self.seen("window.__stage && window.__stage.planes === 0")
         # delete one, then hand it back to the proposal
         self.ledger().get_by_role("button", name="Delete").last.click()
         expect(self.ledger().get_by_role("group", name=re.compile("^Plane"))).to_have_count(1)
@@ -280,7 +284,7 @@ class FromNothing(InTheBrowser):
         expect(self.cell("npm bunny", "Fit")).to_contain_text("95.8 %")
         expect(self.cell("assimp sphereWithHole", "Pieces")).to_contain_text("mended")
         self.cell("npm bunny", "Pieces").click()
-        page.wait_for_function("window.__stage && window.__stage.triangles > 3000")
+        self.seen("window.__stage && window.__stage.triangles > 3000")
         expect(page.get_by_role("list", name="Health")).to_contain_text("Watertight as it came.")
         page.get_by_role("button", name="Tip forward").click()
         self.work()

@@ -203,7 +203,7 @@ class OnTheBody(InTheBrowser):
         page = self.page
         self.at("Nautilus helm, signal")
         expect(self.ledger()).to_contain_text("board on a carrier needs")
-        page.wait_for_function("window.__fit && window.__fit.bays === 1 && window.__fit.hasRoom")
+        self.seen("window.__fit && window.__fit.bays === 1 && window.__fit.hasRoom")
         self.view("Sight")
         expect(page.get_by_role("img", name=re.compile("^Seen: "))).to_be_visible()
         self.view("Scale")
@@ -285,7 +285,7 @@ class OnTheBody(InTheBrowser):
 
         def drag(mode: str, dx: int, dy: int) -> None:
             self.at("Heron shin left")
-            page.wait_for_function("window.__fit && window.__fit.hasRoom")
+            self.seen("window.__fit && window.__fit.hasRoom")
             stage = page.locator("canvas").bounding_box()
             middle = stage["x"] + stage["width"] / 2, stage["y"] + stage["height"] / 2
             page.get_by_role("button", name=mode).click()

@@ -20,8 +20,8 @@ from bastion_core.fit.onbody import as_it_came, on_body
 from bastion_core.fit.openings import clearance
 from bastion_core.fit.question import Question
 from bastion_core.fit.room import Placed, room_of
-from bastion_core.fit.seat import best_turn
 from bastion_core.fit.sites import guess_site, site
+from bastion_core.fit.stand import best_turn
 from bastion_core.fit.suit import SuitPiece, suit_table
 from bastion_core.formats.stl import write_binary_stl
 from bastion_core.geometry.mesh import Mesh

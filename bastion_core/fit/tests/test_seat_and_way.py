@@ -19,9 +19,10 @@ from bastion_core.fit.openings import openings
 from bastion_core.fit.question import Question
 from bastion_core.fit.room import Placed, gaps, room_of
 from bastion_core.fit.scene import FAR_MM, write_scene
-from bastion_core.fit.seat import best_turn, kind_of, seat, standing
+from bastion_core.fit.seat import kind_of, seat, standing
 from bastion_core.fit.sections import sections
 from bastion_core.fit.sites import BY_NAME, TABLE, site
+from bastion_core.fit.stand import best_turn
 from bastion_core.fit.way_in import SPRING_MM, judge_way_in, least_root
 from bastion_core.geometry.mesh import Mesh
 from bastion_core.geometry.place import quarter_turns, scaling, shifting

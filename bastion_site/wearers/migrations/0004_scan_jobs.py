@@ -13,7 +13,6 @@ def carry_over(apps, schema_editor):
     for scan in apps.get_model("wearers", "Scan").objects.all():
         if scan.found:
             scan.found["done"] = [say(d) for d in scan.found.get("done", [])]
-            scan.found.setdefault("sure", True)
             scan.save(update_fields=["found"])
 
 

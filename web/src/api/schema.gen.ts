@@ -817,6 +817,7 @@ export interface components {
             side: string | null;
             scale: number[];
             offset_mm: number[];
+            turn_deg: number[];
             middle_mm: number[];
             /** Format: double */
             low_mm: number;
@@ -1631,6 +1632,8 @@ export interface components {
             sex?: (components["schemas"]["SexEnum"] | components["schemas"]["BlankEnum"] | components["schemas"]["NullEnum"]) | null;
             /** Format: double */
             mass_kg?: number | null;
+            /** Format: double */
+            age_years?: number | null;
             measurements?: {
                 [key: string]: number;
             };
@@ -2273,6 +2276,8 @@ export interface components {
             sex: (components["schemas"]["SexEnum"] | components["schemas"]["BlankEnum"] | components["schemas"]["NullEnum"]) | null;
             /** Format: double */
             mass_kg: number | null;
+            /** Format: double */
+            age_years: number | null;
             measurements: {
                 [key: string]: number;
             };
@@ -2293,6 +2298,8 @@ export interface components {
             sex?: (components["schemas"]["SexEnum"] | components["schemas"]["BlankEnum"] | components["schemas"]["NullEnum"]) | null;
             /** Format: double */
             mass_kg?: number | null;
+            /** Format: double */
+            age_years?: number | null;
             measurements?: {
                 [key: string]: number;
             };

@@ -15,6 +15,7 @@ from django.core.management.base import BaseCommand
 from bastion_site.engine.process import die_with_parent
 from bastion_site.engine.queue import put_back, recover
 from bastion_site.engine.refresh import catch_up
+from bastion_site.engine.sweep import sweep
 
 QUEUES = ("pieces", "plan")
 WITHIN_S, MOST_FAILURES = 60.0, 3
@@ -51,6 +52,7 @@ class Command(BaseCommand):
                 for queue in QUEUES
             },
         }  # fmt: skip
+        sweep(everything=True)
         catch_up()
         running: dict[str, subprocess.Popen] = {}
         deaths: deque[float] = deque(maxlen=MOST_FAILURES + 1)

@@ -175,6 +175,14 @@ export function Sheet({ wearer, build }: Props) {
             onCommit={(v) => save.mutate({ mass_kg: v })}
             width={110}
           />
+          <NumberField
+            label="Age"
+            suffix="years"
+            optional
+            value={wearer.age_years ?? null}
+            onCommit={(v) => save.mutate({ age_years: v })}
+            width={110}
+          />
         </Stack>
         <ErrorNote error={save.error ?? check.error ?? sheet.error} />
         {!!sheet.data?.changed.length && (
