@@ -62,14 +62,19 @@ def write_json(data: Any, path: Path) -> None:
     path.write_text(json.dumps(data, indent=1, ensure_ascii=False) + "\n", encoding="utf-8")
 
 
+def plain_cell(text: str) -> str:
+    """Text for a spreadsheet that never becomes a formula there."""
+    return f"'{text}" if text.startswith(("=", "+", "-", "@", "\t", "\r")) else text
+
+
 def cut_list(pins: Sequence[Mapping[str, Any]], parts: Sequence[Mapping[str, Any]]) -> list[list[str]]:
     """Rows of the cut list for a spreadsheet: pins to cut, then parts to print."""
     rows = [["what", "count", "diameter_mm", "length_mm", "size_mm", "printer", "hours", "filament_g"]]
     rows += [[p["kind"], str(p["count"]), f"{p['diameter_mm']:g}", f"{p['length_mm']:g}", "", "", "", ""] for p in pins]
     for part in parts:
         size = " x ".join(f"{v:.1f}" for v in part["size_mm"])
-        figures = [part["printer"] or "", f"{part['hours'] or 0:.2f}", f"{part['filament_g'] or 0:.1f}"]
-        rows.append([part["name"], "1", "", "", size, *figures])
+        figures = [plain_cell(part["printer"] or ""), f"{part['hours'] or 0:.2f}", f"{part['filament_g'] or 0:.1f}"]
+        rows.append([plain_cell(part["name"]), "1", "", "", size, *figures])
     return rows
 
 

@@ -63,6 +63,11 @@ def broken_down(request) -> JsonResponse:
     return JsonResponse({"code": "broken", "detail": "Something broke down here. Nothing was lost; try it once more."}, status=500)
 
 
+def not_here(request, exception) -> JsonResponse:
+    """What is answered at an address that leads nowhere."""
+    return JsonResponse({"code": "not_found", "detail": "Nothing is at this address."}, status=404)
+
+
 def for_the_maker(problem: Exception, context: dict) -> Response | None:
     """DRF's exception handler, with the core's errors and a full disk told in their own words."""
     if isinstance(problem, BastionError):

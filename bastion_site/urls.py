@@ -27,6 +27,7 @@ router.register("wearers", LinkView, "link")
 router.register("printers", PrinterView)
 router.register("spools", SpoolView)
 
+handler404 = "bastion_site.errors.not_here"
 handler500 = "bastion_site.errors.broken_down"
 urlpatterns = [
     path("api/", include(router.urls)),

@@ -7,7 +7,7 @@ winning set of planes is checked on the real solid.
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -78,7 +78,10 @@ def propose_cuts(
     proxy = Solid(solid.manifold.simplify(_PROXY_TOLERANCE_MM))
     total = solid.volume
     face = _face_zone(solid) if site == "head" else None
-    start_bodies = [_body(b, (), printers) for b in proxy.bodies()]
+    # A proxy may be a little smaller than the piece: what just fits a bed so, would not in the end.
+    less = 2 * _PROXY_TOLERANCE_MM if proxy.triangle_count < solid.triangle_count else 0.0
+    beds = [replace(p, x_mm=p.x_mm - less, y_mm=p.y_mm - less, z_mm=p.z_mm - less) for p in printers]
+    start_bodies = [_body(b, (), beds) for b in proxy.bodies()]
     beam = [_State(tuple(b for b in start_bodies if b.least_parts > 1), sum(b.least_parts == 1 for b in start_bodies), (), 0.0)]
     finished: list[_State] = []
     for depth in range(_MOST_CUTS):
@@ -88,7 +91,7 @@ def propose_cuts(
             if not state.open:
                 finished.append(state)
                 continue
-            following += _continued(state, printers, total, face)
+            following += _continued(state, beds, total, face)
         many = bool(following) and following[0].done + sum(b.least_parts for b in following[0].open) > _MANY_PARTS
         beam = sorted(following, key=lambda s: s.promise)[: 1 if many else _BEAM]
         if not beam:

@@ -13,7 +13,7 @@ from bastion_core.geometry.mesh import Floats, Ints, Mesh
 
 _START_DEPTH = 0.5
 """Rays begin this share of the body's depth behind the skin, so that a shell inside the body is met too."""
-_REFINED = 240
+_REFINED_MM, _MOST_REFINED = 12.0, 3000
 _RIM_REACH_MM = 14.0
 TOUCH_MM, TIGHT_MM = 1.0, 3.0
 """Room up to which skin counts as touched, and under which as tight; common practice, no source."""
@@ -95,9 +95,9 @@ def gaps_and_faces(piece: Mesh, placed: Placed, skin: Skin) -> tuple[Floats, Int
     pressing = np.flatnonzero(out < 0)
     if len(pressing):
         # At ears and folds the skin faces along the shell, and the way out that way is far longer than the overlap is deep:
-        # there the way level out from the middle counts, where it is the shorter one.
+        # there the way level out from the piece's middle counts, where it is the shorter one.
         points = skin.points[pressing]
-        level = (points - (skin.points.max(axis=0) + skin.points.min(axis=0)) / 2) * [1.0, 1.0, 0.0]
+        level = (points - placed.to_body(piece.bounds).mean(axis=0)) * [1.0, 1.0, 0.0]
         reach = np.linalg.norm(level, axis=1)
         level /= np.maximum(reach, 1e-9)[:, None]
         way, met = _to_shell(piece, placed, points - level * reach[:, None], level)
@@ -158,8 +158,9 @@ def _nearest(piece: Mesh, placed: Placed, skin: Skin, out: Floats) -> Floats:
     # Edges longer than this are few: their faces are always looked at, as a search by corners could miss them.
     coarse = float(np.percentile(piece.longest_edges, 90)) + 0.5
     positive = np.where(out > 0, out, np.inf)
-    lowest = np.argsort(positive)[:_REFINED]
-    lowest = lowest[np.isfinite(positive[lowest])]
+    # Whatever could turn out the tightest: a fixed few of the lowest would come and go, and the room leap with them.
+    lowest = np.argsort(positive)[:_MOST_REFINED]
+    lowest = lowest[positive[lowest] < positive.min(initial=np.inf) + _REFINED_MM]
     scale = max(placed.scale)
     missed = np.flatnonzero(~np.isfinite(out))
     rim = missed

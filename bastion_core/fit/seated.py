@@ -71,7 +71,9 @@ class Seated:
         self.body = ready
         self.skin = self._skin()
         self._unturned = piece
-        self._take(piece)
+        turned = piece.transformed(seat_turn(piece.bounds, question.turn_deg, question.scale)) if any(question.turn_deg) else piece
+        self.seating: Seating = kind_of(turned, ready, self.worn_at, question.shift_mm)
+        self._take(turned)
         self._about_to_press: list[Scale] = []
         self._room_scale: list[float | None] = []
         self._settle()
@@ -79,7 +81,6 @@ class Seated:
     def _take(self, piece: Mesh) -> None:
         """Go on with the piece turned otherwise; what was found is found anew."""
         self.piece = piece
-        self.seating: Seating = kind_of(piece, self.body, self.worn_at, self.question.shift_mm)
         self._seats: dict[tuple[Scale, bool], Placed] = {}
         self._least: dict[tuple[Scale, bool], float] = {}
 
@@ -100,16 +101,27 @@ class Seated:
         """Find how a ring turns by itself onto its limb at the scale it is asked for, and go on with it turned so."""
         scale, own = self.question.scale, _UNTURNED
         if self._turns:
-            # As it turns where it is about to press, or from there or from where it stands further on: whichever leaves the most room.
+            # As it turns where it is about to press, from there on, or as it stands: whichever leaves the most room.
+            still = self._unmoved()
             if not self._about_to_press:
-                self._about_to_press.append(self._turn_about_to_press())
-            begun = dict.fromkeys((_UNTURNED, self._about_to_press[0]))
-            ways = dict.fromkeys((*begun, *(self._settled_from(way, scale) for way in begun)))
+                self._about_to_press.append(still._turn_about_to_press())
+            begun = self._about_to_press[0]
+            ways = dict.fromkeys((_UNTURNED, begun, still._settled_from(begun, scale)))
             if len(ways) > 1:
-                own = max(ways, key=lambda way: self._turned_by(way, scale).least(max(scale)))
+                own = max(ways, key=lambda way: still._turned_by(way, scale).least(max(scale), False))
         self.settled_deg, self.turn_deg = own, _one_after_other(own, self.question.turn_deg)
         if any(self.turn_deg):
             self._take(self._turned_by(own, scale).piece)
+
+    def _unmoved(self) -> Self:
+        """The same without what the maker moved it by in its seat."""
+        if not any(self.question.shift_mm):
+            return self
+        other = copy.copy(self)
+        other.question = replace(self.question, shift_mm=_UNTURNED)
+        other.seating = replace(self.seating, shift_mm=_UNTURNED)
+        other._take(self.piece)
+        return other
 
     def _settled_from(self, way: Scale, scale: Scale) -> Scale:
         """How it turns at a scale when it begins turned one way."""
@@ -134,10 +146,17 @@ class Seated:
         """Whether its tightest place tells how much room there is: a ring, or a piece placed by hand."""
         return self.seating.goes_round or self.question.as_placed
 
+    @property
+    def passing(self) -> Mesh:
+        """The piece as it goes on: as the maker turned it. What it turns by itself in its seat makes its rings no wider."""
+        if not any(self.settled_deg):
+            return self.piece
+        return self._turned_by(_UNTURNED, self.question.scale).piece
+
     @cached_property
     def openings(self) -> list[Opening]:
-        """The piece's inside at many levels, at scale 1."""
-        return openings(self.piece)
+        """The piece's inside at many levels on its way, at scale 1."""
+        return openings(self.passing)
 
     def _skin(self) -> Skin:
         """Points of the stretch the piece can touch; of a body as it came, those near the piece."""
@@ -194,10 +213,14 @@ class Seated:
                 near = self._seated(scale, near, skin, fine)
         return best
 
+    def _by_itself(self, place: Placed) -> Placed:
+        """Where the piece would be if the maker had not moved it in its seat."""
+        x, y, z = (o - m for o, m in zip(place.offset_mm, self.question.shift_mm, strict=True))
+        return Placed(place.scale, (x, y, z))
+
     def _rooms_itself(self, place: Placed) -> Floats:
         """(n,): room at each point of the skin where the piece seats itself, whatever the maker moved it by after that; inf where none counts."""
-        x, y, z = (o - m for o, m in zip(place.offset_mm, self.question.shift_mm, strict=True))
-        itself = Placed(place.scale, (x, y, z))
+        itself = self._by_itself(place)
         out = gaps(self.piece, itself, self.skin) - self.skin.layers_mm(self.question.layers)
         out[~covered(self.piece, itself, self.skin)] = np.inf
         if self.seating.rests_on_top:

@@ -3,12 +3,11 @@
 from dataclasses import dataclass
 from typing import ClassVar
 
-from django.conf import settings
 from django.db import transaction
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import mixins, serializers, viewsets
 from rest_framework.decorators import action
-from rest_framework.parsers import FormParser, MultiPartParser
+from rest_framework.parsers import FormParser
 from rest_framework.response import Response
 
 from bastion_core.cut.recipe import CutRecipe
@@ -24,13 +23,14 @@ from bastion_core.pieces.recipe import PiecesRecipe
 from bastion_core.recipes import DECISIONS, begin_all, called, write_all
 from bastion_site.api.present import detail, shown_result
 from bastion_site.api.records import Detail, WhatIf
+from bastion_site.api.uploads import Uploads
 from bastion_site.builds.files import drop_source, keep_source
 from bastion_site.builds.models import Build, Piece
 from bastion_site.engine.cases import WITH, PieceGraph, graph_of
 from bastion_site.engine.queue import queue_job, stop_job
 from bastion_site.engine.refresh import refresh
 from bastion_site.engine.sweep import sweep
-from bastion_site.errors import Changed, NotYet, TooLarge
+from bastion_site.errors import Changed, NotYet
 from bastion_site.jobs.models import Job
 from bastion_site.shop.models import Printer, shop_today
 from bastion_site.wearers.models import Wearer
@@ -81,17 +81,11 @@ class PieceView(mixins.RetrieveModelMixin, mixins.DestroyModelMixin, viewsets.Ge
         return self._answer(self.get_object())
 
     @extend_schema(request={"multipart/form-data": UploadSerializer}, responses={201: wire(Detail)})
-    @action(detail=False, methods=["post"], parser_classes=[MultiPartParser, FormParser])
+    @action(detail=False, methods=["post"], parser_classes=[Uploads, FormParser])
     def upload(self, request):
         """Take a model file in. It is looked at at once, mended and computed in the background."""
-        if int(request.META.get("CONTENT_LENGTH") or 0) > settings.MOST_UPLOAD_BYTES + 100_000:
-            raise TooLarge(_over_limit())
         reading = UploadSerializer(data=request.data)
-        valid = reading.is_valid()
-        if getattr(request._request, "over_limit", False):
-            raise TooLarge(_over_limit())
-        if not valid:
-            reading.is_valid(raise_exception=True)
+        reading.is_valid(raise_exception=True)
         given = reading.validated_data
         uploaded = given["file"]
         if not uploaded.size:
@@ -237,7 +231,3 @@ def _move_twin(piece: Piece, changes: dict) -> Piece | None:
     twin.version += 1
     twin.save(update_fields=["recipe", "version"])
     return twin
-
-
-def _over_limit() -> str:
-    return f"The file is over the limit of {settings.MOST_UPLOAD_BYTES // 1024**2} MB. Reduce its triangles, or split it, before bringing it in."

@@ -8,7 +8,7 @@ from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import extend_schema
 from rest_framework import serializers, viewsets
 from rest_framework.decorators import action
-from rest_framework.parsers import FormParser, MultiPartParser
+from rest_framework.parsers import FormParser
 from rest_framework.response import Response
 
 from bastion_core.engine.keeping import plain
@@ -16,6 +16,7 @@ from bastion_core.errors import FileProblem
 from bastion_core.formats.reading import sniff
 from bastion_core.units import MM_PER_UNIT
 from bastion_site.api.records import JobRecord
+from bastion_site.api.uploads import Uploads
 from bastion_site.builds.files import drop_source, keep_source
 from bastion_site.engine import scans
 from bastion_site.engine.queue import queue_job, stop_job
@@ -85,7 +86,7 @@ class ScanView(viewsets.GenericViewSet):
 
     @extend_schema(methods=["get"], responses=wire(ScanRecord)(many=True))
     @extend_schema(methods=["post"], request={"multipart/form-data": ScanAskSerializer}, responses={201: wire(ScanRecord)})
-    @action(detail=True, methods=["get", "post"], pagination_class=None, parser_classes=[MultiPartParser, FormParser])
+    @action(detail=True, methods=["get", "post"], pagination_class=None, parser_classes=[Uploads, FormParser])
     def scans(self, request, pk=None):
         """Scans of a wearer: list them, or have a new one stood up and measured."""
         wearer = self.get_object()

@@ -9,7 +9,7 @@ from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import serializers, viewsets
 from rest_framework.decorators import action
-from rest_framework.parsers import FormParser, MultiPartParser
+from rest_framework.parsers import FormParser
 from rest_framework.response import Response
 
 from bastion_core.engine.keeping import plain
@@ -22,6 +22,7 @@ from bastion_site.api.files import sent
 from bastion_site.api.pieces import numbers
 from bastion_site.api.present import shown_result
 from bastion_site.api.records import Gauge
+from bastion_site.api.uploads import Uploads
 from bastion_site.builds.files import keep_photo
 from bastion_site.builds.models import Piece, TestFit
 from bastion_site.engine import quick
@@ -78,7 +79,7 @@ class TryOutView(viewsets.GenericViewSet):
 
     @extend_schema(methods=["get"], responses=TestFitSerializer(many=True))
     @extend_schema(methods=["post"], request={"multipart/form-data": TestFitSerializer}, responses={201: TestFitSerializer})
-    @action(detail=True, methods=["get", "post"], url_path="test-fits", pagination_class=None, parser_classes=[MultiPartParser, FormParser])
+    @action(detail=True, methods=["get", "post"], url_path="test-fits", pagination_class=None, parser_classes=[Uploads, FormParser])
     def test_fits(self, request, pk=None):
         """The log of trying the piece on."""
         piece = self.get_object()

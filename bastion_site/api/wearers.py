@@ -14,7 +14,6 @@ from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import extend_schema, extend_schema_field
 from rest_framework import serializers, viewsets
 from rest_framework.decorators import action
-from rest_framework.parsers import MultiPartParser
 from rest_framework.response import Response
 
 from bastion_core.devices.caliper import CaliperReading
@@ -31,6 +30,7 @@ from bastion_core.measure.wearer import check_possible, wearer_from_dict
 from bastion_core.units import parse_length_mm
 from bastion_site.api.files import sent
 from bastion_site.api.sheet import Sheet, sheet
+from bastion_site.api.uploads import Uploads
 from bastion_site.builds.files import drop_source
 from bastion_site.builds.models import Piece
 from bastion_site.engine import quick, scans
@@ -306,7 +306,7 @@ class WearerView(viewsets.ModelViewSet):
         return HttpResponse(body, content_type="application/json", headers=headers)
 
     @extend_schema(request={"multipart/form-data": WearerFileSerializer}, responses=WearerSerializer)
-    @action(detail=False, methods=["post"], url_path="from-file", parser_classes=[MultiPartParser])
+    @action(detail=False, methods=["post"], url_path="from-file", parser_classes=[Uploads])
     def from_file(self, request):
         """A new wearer from a wearer file."""
         given = request.FILES.get("file")

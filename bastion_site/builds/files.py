@@ -1,12 +1,14 @@
 """Files on disk: uploads by content hash, solids as arrays, everything under a temporary name first."""
 
 import hashlib
+import io
 import os
 import shutil
 import tempfile
 
 from django.conf import settings
 from django.core.files.uploadhandler import StopUpload, TemporaryFileUploadHandler
+from PIL import Image, ImageOps
 
 from bastion_core.errors import FileProblem
 from bastion_site.builds.models import MeshFile
@@ -56,23 +58,42 @@ def keep_source(uploaded) -> MeshFile:
     return mesh
 
 
-_PHOTOS = {b"\xff\xd8\xff": "jpg", b"\x89PNG": "png", b"RIFF": "webp"}
-MOST_PHOTO_BYTES = 20 * 1024 * 1024
+_PHOTOS = {"JPEG": "jpg", "PNG": "png", "WEBP": "webp"}
+MOST_PHOTO_BYTES, _MOST_PHOTO_PIXELS, _PHOTO_SIDE = 20 * 1024 * 1024, 120_000_000, 3000
+_NO_PHOTO = "A photo has to be a JPEG, PNG or WebP file under 20 MB."
 
 
 def keep_photo(uploaded) -> str:
-    """Keep a photo by its content's hash; its file name. FileProblem when it is none."""
-    head = uploaded.read(4)
-    uploaded.seek(0)
-    ending = next((e for magic, e in _PHOTOS.items() if head.startswith(magic)), None)
-    if ending is None or uploaded.size > MOST_PHOTO_BYTES:
-        raise FileProblem("A photo has to be a JPEG, PNG or WebP file under 20 MB.")
-    body = uploaded.read()
-    name = f"{hashlib.sha256(body).hexdigest()[:40]}.{ending}"
+    """Keep a photo by its content's hash; its file name. FileProblem when it is none.
+
+    It is written anew, upright and without what the camera noted: place and time of a person are nobody's business.
+    """
+    if uploaded.size > MOST_PHOTO_BYTES:
+        raise FileProblem(_NO_PHOTO)
+    body, written = uploaded.read(), io.BytesIO()
+    try:
+        with Image.open(io.BytesIO(body), formats=list(_PHOTOS)) as picture:
+            kind = picture.format or ""
+            if picture.width * picture.height > _MOST_PHOTO_PIXELS:
+                raise FileProblem("This photo has too many pixels. Make it smaller.")
+            upright = ImageOps.exif_transpose(picture)
+            upright.thumbnail((_PHOTO_SIDE, _PHOTO_SIDE))
+            upright.info = {}
+            upright.save(written, kind, quality=88)
+    except FileProblem:
+        raise
+    except Exception as problem:  # the library raises whatever a damaged picture makes of it
+        raise FileProblem(f"{_NO_PHOTO} This one cannot be read.") from problem
+    name = f"{hashlib.sha256(written.getvalue()).hexdigest()[:40]}.{_PHOTOS[kind]}"
     folder = settings.MEDIA_ROOT / "photos"
     folder.mkdir(parents=True, exist_ok=True)
     with tempfile.NamedTemporaryFile(dir=folder, prefix=".new-", delete=False) as copy:
-        copy.write(body)
+        try:
+            copy.write(written.getvalue())
+            copy.flush()
+        except BaseException:
+            os.unlink(copy.name)
+            raise
     os.replace(copy.name, folder / name)
     return name
 

@@ -8,6 +8,7 @@ from bastion_core.engine.memo import Memo
 from bastion_core.engine.store import Ref
 from bastion_core.errors import BastionError
 from bastion_core.fit.sites import BY_NAME
+from bastion_core.measure.wearer import Wearer as CoreWearer
 from bastion_core.pieces.recipe import PiecesRecipe
 from bastion_core.shop import Shop
 from bastion_core.stations import BUILD_STATIONS, STATIONS
@@ -39,17 +40,22 @@ def scan_body(scan) -> ScanBody:
     return ScanBody(Ref("scan", f"{scan.pk}/{scan.reading}"), scan.kind, values)
 
 
-def case_of(piece: Piece, shop: Shop) -> Case:
-    """A piece as stations know it; RecipeProblem when a decision cannot be."""
-    wearer, site = piece.worn_by, piece.of(PiecesRecipe).site
-    return Case(piece.name, piece.mesh.sha256, piece.decided, wearer.core() if wearer else None, scan_for(wearer, site), shop)
+def case_of(piece: Piece, shop: Shop, people: dict[int, CoreWearer] | None = None) -> Case:
+    """A piece as stations know it; RecipeProblem when a decision cannot be. ``people`` are those already asked for, by key."""
+    wearer, site, known = piece.worn_by, piece.of(PiecesRecipe).site, {} if people is None else people
+    if wearer is not None and wearer.pk not in known:
+        known[wearer.pk] = wearer.core()
+    core = None if wearer is None else known[wearer.pk]
+    return Case(piece.name, piece.mesh.sha256, piece.decided, core, scan_for(wearer, site), shop)
 
 
 class PieceGraph(Graph):
     """A piece's stations, with what was shown last where nothing is fresh."""
 
-    def __init__(self, piece: Piece, shop: Shop, store: DatabaseStore, memo: Memo | None = None) -> None:
-        super().__init__(STATIONS, case_of(piece, shop), store, memo)
+    def __init__(
+        self, piece: Piece, shop: Shop, store: DatabaseStore, memo: Memo | None = None, people: dict[int, CoreWearer] | None = None
+    ) -> None:
+        super().__init__(STATIONS, case_of(piece, shop, people), store, memo)
         self.piece = piece
 
     def last(self, key: str) -> Ref | None:
@@ -68,8 +74,9 @@ def graph_of(piece: Piece, memo: Memo | None = None) -> PieceGraph:
 
 def graphs_of(pieces: Sequence[Piece], shop: Shop | None = None) -> list[PieceGraph]:
     """Many pieces' stations, their results looked up station by station instead of piece by piece."""
-    store = DatabaseStore()
-    graphs = [PieceGraph(p, shop or shop_today(), store) for p in pieces]
+    store, shop = DatabaseStore(), shop or shop_today()
+    people: dict[int, CoreWearer] = {}
+    graphs = [PieceGraph(p, shop, store, None, people) for p in pieces]
     for station in STATIONS:
         if station.kept:
             store.look_up(ref for g in graphs if (ref := g.ref(station.key)) is not None)

@@ -112,8 +112,7 @@ class Process:
         try:
             pipe.send((work.__module__, work.__qualname__, arguments))
             while not pipe.poll(_LOOK_S):
-                if stop is not None and stop():
-                    self.end()
+                if stop is not None and self._ends(stop):
                     raise Stopped
                 if time.monotonic() > until:
                     self.end()
@@ -133,6 +132,17 @@ class Process:
         if good:
             return answer
         raise answer
+
+    def _ends(self, stop: Callable[[], bool]) -> bool:
+        """Ask whether to stop, and end the child if so; also where asking itself says why not to go on."""
+        try:
+            asked = stop()
+        except BaseException:
+            self.end()
+            raise
+        if asked:
+            self.end()
+        return asked
 
     def _awake(self) -> Connection:
         if self._child is not None and self._child.is_alive() and self._pipe is not None:
@@ -168,5 +178,5 @@ class Process:
                 child.join(_GRACE_S)
 
 
-warm = Process()
+warm = Process(most_waiting=1)
 """The web server's: gauge rings, copies, drawings, what a page waits for."""

@@ -1,6 +1,9 @@
 """Background work: queueing, carrying out in a process that can be ended, stopping, and what a killed worker left behind."""
 
 import logging
+import time
+from collections.abc import Sequence
+from typing import Any
 
 from django.conf import settings
 from django.db import transaction
@@ -9,31 +12,45 @@ from django.utils import timezone
 from django_tasks import task
 from django_tasks_db.models import DBTaskResult
 
-from bastion_core.errors import BastionError, Stopped
+from bastion_core.errors import BastionError, MeshProblem, Stopped
 from bastion_site.engine import work
 from bastion_site.engine.process import Process
 from bastion_site.errors import DISK_FULL, is_disk_full
 from bastion_site.jobs.models import Job
 
 logger = logging.getLogger(__name__)
-_MOST_ATTEMPTS = 2
-_MOST_S = 3600.0
+_MOST_ATTEMPTS, _AT_ONCE = 2, 500
+_MOST_S, MOST_STEP_S = 3600.0, 600.0
+"""How long a job may take, and any one step of it: reading a file, mending it, building its surface anew."""
 _child = Process(idle_s=15.0)
 """Where this worker's jobs are carried out: warm from job to job, given back when there is nothing to do."""
 
 
 def queue_job(subject, kind: str, about: dict | None = None) -> Job:
     """One job of a kind for a piece, build or wearer: a queued one serves, a running one is told to stop since what it computes is old."""
-    name, about = subject._meta.model_name, about or {}
+    return queue_jobs([(subject, kind)], about)[0]
+
+
+def queue_jobs(wanted: Sequence[tuple[Any, str]], about: dict | None = None) -> list[Job]:
+    """``queue_job`` for many subjects of one sort at once, so that a measurement that concerns hundreds of pieces is answered at once."""
+    if not wanted:
+        return []
+    name, about, served = wanted[0][0]._meta.model_name, about or {}, {}
+    kinds = {subject.pk: kind for subject, kind in wanted}
     with transaction.atomic():
-        for job in Job.objects.filter(**{name: subject}, state__in=Job.ACTIVE, about=about):
-            if job.state == Job.State.QUEUED and job.kind == kind:
-                return job
-            if name == "piece" or job.kind == kind:
-                stop_job(job)
-        made = Job.objects.create(**{name: subject}, kind=kind, about=about)
-        _enqueue(made)
-    return made
+        for some in (wanted[i : i + _AT_ONCE] for i in range(0, len(wanted), _AT_ONCE)):
+            active = Job.objects.filter(**{f"{name}__in": [s.pk for s, _ in some]}, state__in=Job.ACTIVE, about=about)
+            for job in active:
+                subject = getattr(job, f"{name}_id")
+                if job.state == Job.State.QUEUED and job.kind == kinds[subject]:
+                    served[subject] = job
+                elif name == "piece" or job.kind == kinds[subject]:
+                    stop_job(job)
+        made = Job.objects.bulk_create(Job(**{name: s}, kind=kind, about=about) for s, kind in wanted if s.pk not in served)
+        for job in made:
+            _enqueue(job)
+            served[getattr(job, f"{name}_id")] = job
+    return [served[subject.pk] for subject, _ in wanted]
 
 
 def _enqueue(job: Job) -> None:
@@ -46,9 +63,27 @@ def stop_job(job: Job) -> None:
     Job.objects.filter(pk=job.pk, state=Job.State.RUNNING).update(stop_asked=True)
 
 
-def _unwanted(job_id: int) -> bool:
-    """Whether a running job was told to stop, or its subject is gone."""
-    return not Job.objects.filter(pk=job_id, stop_asked=False).exists()
+class _Watch:
+    """Asked now and then whether a running job is to end: it was told to, its subject is gone, or a step of it gets nowhere.
+
+    Reading and mending hostile files can hang inside a library, which reports nothing: then the step's time is up.
+    """
+
+    def __init__(self, job_id: int) -> None:
+        self._job, self._step, self._since = job_id, None, time.monotonic()
+
+    def __call__(self) -> bool:
+        step = Job.objects.filter(pk=self._job, stop_asked=False).values_list("progress", "what").first()
+        if step is None:
+            return True
+        now = time.monotonic()
+        if step != self._step:
+            self._step, self._since = step, now
+        if now - self._since > MOST_STEP_S:
+            raise MeshProblem(
+                f"“{step[1] or 'Beginning'}” took longer than {MOST_STEP_S / 60:.0f} minutes and was stopped. Reduce the file’s triangles."
+            )
+        return False
 
 
 @task(queue_name="plan")
@@ -61,7 +96,7 @@ def run_job(job_id: int) -> None:
     state, message = Job.State.DONE, ""
     try:
         if settings.JOBS_APART:
-            _child.ask(work.carry_out, job_id, timeout_s=_MOST_S, stop=lambda: _unwanted(job_id))
+            _child.ask(work.carry_out, job_id, timeout_s=_MOST_S, stop=_Watch(job_id))
         else:
             work.carry_out(job_id)
     except Stopped as stopped:

@@ -1,36 +1,42 @@
 """Having things computed again where their decisions are no longer the ones their results came from."""
 
+from collections.abc import Sequence
+
 from django.db.models import Q, QuerySet
 
 from bastion_core.errors import BastionError
 from bastion_site.builds.models import Build, Piece
 from bastion_site.engine.cases import WITH, PieceGraph, build_graph, graph_of, graphs_of, whole
-from bastion_site.engine.queue import queue_job
+from bastion_site.engine.queue import queue_job, queue_jobs
 from bastion_site.engine.totals import note_totals
 from bastion_site.jobs.models import Job
 
 
 def refresh(piece: Piece, because: str = "") -> None:
     """Have a piece computed again where it is not fresh."""
-    _refresh(graph_of(piece), because)
+    _refresh([graph_of(piece)], because)
 
 
-def _refresh(graph: PieceGraph, because: str = "") -> None:
-    piece = graph.piece
+def _refresh(graphs: Sequence[PieceGraph], because: str = "") -> None:
+    wanted = []
+    for graph in graphs:
+        if because:
+            graph.piece.because = because[:160]
+        if not whole(graph):
+            wanted.append((graph.piece, Job.Kind.PIECES if graph.found("pieces") is None else Job.Kind.PLAN))
     if because:
-        piece.because = because[:160]
-        Piece.objects.filter(pk=piece.pk).update(because=piece.because)
-    if whole(graph):
-        # Computed before: no work, but the totals shown have to be those of today's decisions.
-        note_totals(graph)
-    else:
-        queue_job(piece, Job.Kind.PIECES if graph.found("pieces") is None else Job.Kind.PLAN)
+        Piece.objects.filter(pk__in=[g.piece.pk for g in graphs]).update(because=because[:160])
+    queue_jobs(wanted)
+    waiting = {piece.pk for piece, _ in wanted}
+    for graph in graphs:
+        if graph.piece.pk not in waiting:
+            # Computed before: no work, but the totals shown have to be those of today's decisions.
+            note_totals(graph)
 
 
 def refresh_many(pieces, because: str = "") -> None:
     """The same for many pieces."""
-    for graph in graphs_of(list(pieces.select_related(*WITH).prefetch_related("wearer__scans", "build__wearer__scans"))):
-        _refresh(graph, because)
+    _refresh(graphs_of(list(pieces.select_related(*WITH).prefetch_related("wearer__scans", "build__wearer__scans"))), because)
 
 
 def refresh_all(because: str) -> None:
@@ -68,7 +74,7 @@ def catch_up() -> int:
         if job is None or job.state == Job.State.FAILED or job.state in Job.ACTIVE or whole(graph):
             continue
         try:
-            _refresh(graph)
+            _refresh([graph])
         except BastionError:
             continue
         count += 1

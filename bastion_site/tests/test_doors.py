@@ -3,12 +3,17 @@
 import os
 from unittest import mock
 
-from django.db import OperationalError
+from django.db import OperationalError, connection
 from django.test import SimpleTestCase, TestCase
+from django.test.utils import CaptureQueriesContext
 
-from bastion_site.builds.models import Build
+from bastion_core.takeaway import cut_list
+from bastion_site.builds.models import Build, MeshFile, Piece
+from bastion_site.engine.refresh import refresh_for_wearer
+from bastion_site.jobs.models import Job
 from bastion_site.middleware import HEADERS
 from bastion_site.settings import machines_zone
+from bastion_site.testing import shop
 
 
 class OtherSites(TestCase):
@@ -75,3 +80,54 @@ class Zone(SimpleTestCase):
         }
         with mock.patch.dict(os.environ, {"TZ": "../../etc"}), files["read_text"], files["link"]:
             self.assertEqual(machines_zone(), "UTC")
+
+
+class Nonsense(TestCase):
+    """What once answered with a page of HTML, or was taken for sense."""
+
+    def test_each_is_refused_in_words(self):
+        build, wearer = shop()
+        piece = Piece.objects.create(build=build, name="Plate", mesh=MeshFile.objects.create(sha256="a" * 64, name="p.stl", bytes=1))
+        self.client.raise_request_exception = False
+        json_of = "application/json"
+        for method, path, body, status in (
+            ("patch", f"/api/pieces/{piece.pk}/", "null", 400),
+            ("patch", "/api/shop/", "null", 400),
+            ("patch", "/api/shop/", '{"pad_mm": NaN}', 400),
+            ("patch", "/api/shop/", '{"pad_mm": "nan"}', 400),
+            ("patch", f"/api/pieces/{piece.pk}/", '{"pin_diameters_mm": [1e300]}', 400),
+            ("patch", f"/api/pieces/{piece.pk}/", '{"scale": [1e999, 1, 1]}', 400),
+            ("post", f"/api/wearers/{wearer.pk}/links/", '{"keys": 5}', 400),
+            ("patch", f"/api/wearers/{wearer.pk}/", '{"age_years": 500}', 400),
+            ("patch", f"/api/wearers/{wearer.pk}/", "[" * 100_000, 400),
+            ("get", "/api/pieces/" + "9" * 24 + "/", "", 404),
+            ("get", "/api/stage/fit/" + "9" * 24 + "/", "", 404),
+            ("get", "/api/nowhere/", "", 404),
+        ):
+            with self.subTest(path=path, body=body[:40]):
+                answer = self.client.generic(method.upper(), path, body.encode(), json_of)
+                self.assertEqual(answer.status_code, status, answer.content[:200])
+                self.assertEqual(set(answer.json()) - {"field"}, {"code", "detail"})
+
+    def test_a_formula_in_a_name_stays_text(self):
+        part = {"name": "=cmd|' /C calc'!A0", "size_mm": [1, 2, 3], "printer": "@SUM(1)", "hours": 1.0, "filament_g": 2.0}
+        (_, row) = cut_list([], [part])
+        self.assertEqual([row[0][0], row[5][0]], ["'", "'"])
+
+
+class ManyPieces(TestCase):
+    def test_four_hundred_pieces_ask_the_database_little(self):
+        """Questions to the database do not grow with the pieces of a build; how long they take is the bench's to say."""
+        build, wearer = shop()
+        mesh = MeshFile.objects.create(sha256="a" * 64, name="p.stl", bytes=1)
+        asked = []
+        for more in (3, 37):
+            Piece.objects.bulk_create(Piece(build=build, name=f"Plate {k}", mesh=mesh) for k in range(more))
+            with CaptureQueriesContext(connection) as seen:
+                self.assertEqual(self.client.get(f"/api/builds/{build.pk}/wall/").status_code, 200)
+            asked.append(len(seen))
+        self.assertLessEqual(asked[1], asked[0] + 2)
+        self.assertEqual(len(refresh_for_wearer(wearer, "measured") or []), 0)
+        self.assertEqual(Job.objects.filter(state=Job.State.QUEUED).count(), 40)
+        refresh_for_wearer(wearer, "measured once more")
+        self.assertEqual(Job.objects.count(), 40, "one that waits serves")

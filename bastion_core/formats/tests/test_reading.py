@@ -3,6 +3,7 @@ import tempfile
 import unittest
 import zipfile
 from pathlib import Path
+from unittest import mock
 
 import lib3mf
 import numpy as np
@@ -103,6 +104,43 @@ class BadFiles(Folder):
         self.refused(
             self.file("a.obj", b"v 0 0 0\nv 10 0 0\nv 0 10 0\nv 0 0 10\nf 1 2 3\nf 1 2 9\nf 1 3 4\nf 2 3 4\n"), "vertex that is not there"
         )
+
+    def test_obj_that_counts_from_nothing(self):
+        whole = b"v 0 0 0\nv 10 0 0\nv 0 10 0\nv 0 0 10\n"
+        good = b"f 1 3 2\nf 1/1 2/1 4/1\nf 2 3 4\nf -1 -2 -4\n"
+        self.assertEqual(read_mesh(self.file("good.obj", whole + good)).mesh.triangle_count, 4)
+        self.refused(self.file("zero.obj", whole + b"f 0 1 2\n" + good), "corner 0")
+        self.refused(self.file("zero-slash.obj", whole + good + b"f 1/1 2/2 0/1\n"), "corner 0")
+
+    def test_ply_that_promises_more_than_it_holds(self):
+        head = "ply\nformat ascii 1.0\nelement vertex 4\nproperty float x\nproperty float y\nproperty float z\nelement face {}\n"
+        head += "property list uchar int vertex_indices\nend_header\n0 0 0\n10 0 0\n0 10 0\n0 0 10\n"
+        faces = ("3 0 2 1\n", "3 0 1 3\n", "3 1 2 3\n", "3 0 3 2\n")
+        self.assertEqual(read_mesh(self.file("good.ply", (head.format(4) + "".join(faces)).encode())).mesh.triangle_count, 4)
+        self.refused(self.file("promise.ply", (head.format(4_000_000_000) + "".join(faces)).encode()), "promises 4,000,000,000 faces")
+        self.refused(self.file("short.ply", (head.format(5) + "".join(faces)).encode()), "promises 5 faces, 4 could be read|damaged")
+        self.refused(self.file("lists.ply", (head.format(4) + "".join(f[:-3] + "\n" for f in faces)).encode()), "promises 4|damaged")
+
+    def test_so_far_off_that_its_detail_is_lost(self):
+        ball = trimesh.creation.icosphere(2, radius=100)
+        for off, good in ((1e4, True), (1e7, False)):
+            moved = ball.copy().apply_translation((off, 0, 0))
+            path = self.file(f"{off:g}.stl", moved.export(file_type="stl"))
+            if good:
+                read_mesh(path)
+            else:
+                self.refused(path, "no finer than 1")
+
+    def test_text_is_read_in_pieces(self):
+        """The same triangles as trimesh reads, in blocks that end in the middle of facets; a damaged line is told."""
+        ball = trimesh.creation.icosphere(4, radius=60)
+        text = ball.export(file_type="stl_ascii").encode()
+        with mock.patch("bastion_core.formats.stl._TEXT_BLOCK_BYTES", 10_000):
+            mesh = read_mesh(self.file("ball.stl", text)).mesh
+            self.assertEqual(mesh.triangle_count, len(ball.faces))
+            self.assertAlmostEqual(mesh.volume, ball.volume, delta=1e-3 * ball.volume)
+            at = text.index(b"vertex", 300_000)
+            self.refused(self.file("damaged.stl", text[:at] + b"vertex 1.0 oops 3\n" + text[at:]), "vertex line is damaged")
 
     def test_3mf(self):
         self.refused(self.file("cut.3mf", BOX_3MF.read_bytes()[:600]), "zip|damaged")

@@ -1,22 +1,34 @@
 """Worn pieces over HTTP: judged in the background, asked about at once, tried out, side by side."""
 
+import io
+import os
 import tempfile
 from pathlib import Path
+from unittest import mock
 from unittest.mock import patch
 
 import trimesh
+from django.conf import settings
 from django.core.files.uploadedfile import SimpleUploadedFile
+from django.test import override_settings
+from PIL import Image
 
 from bastion_core.fit.station import FitStation
 from bastion_core.tests.shapes import MALE, plain_helm, tube
 from bastion_site.builds.models import Build, Derived
 from bastion_site.builds.tests.test_pieces import PieceCase
 from bastion_site.engine.refresh import catch_up
+from bastion_site.engine.sweep import sweep
 from bastion_site.jobs.models import Job
 from bastion_site.testing import bytes_of, recall, remember, said, shop, work_off
 from bastion_site.wearers.models import Wearer
 
-PIXEL = b"\x89PNG\r\n\x1a\n" + bytes(40)
+
+def picture(kind: str = "PNG", **more) -> bytes:
+    """A small picture made by Pillow."""
+    written = io.BytesIO()
+    Image.new("RGB", (40, 20), "grey").save(written, kind, **more)
+    return written.getvalue()
 
 
 class Worn(PieceCase):
@@ -104,14 +116,56 @@ class Worn(PieceCase):
         half = trimesh.load(bytes_of(self.client.get(f"{at}/half-scale/")), file_type="stl")
         self.assertAlmostEqual(half.extents[2], piece["fit"]["size_mm"][2] / 2, delta=0.01)
 
-        entry = {"day": "2026-11-20", "felt": "tight", "where": "wrist", "picture": SimpleUploadedFile("a.png", PIXEL)}
+        entry = {"day": "2026-11-20", "felt": "tight", "where": "wrist", "picture": SimpleUploadedFile("a.png", picture())}
         kept = self.client.post(f"{at}/test-fits/", entry).json()
         self.assertEqual(kept["predicted"]["verdict"], piece["fit"]["verdict"])
         self.assertEqual(self.client.get(f"/api/photos/{kept['photo']}").status_code, 200)
-        wrong = entry | {"picture": SimpleUploadedFile("a.png", b"<svg onload=alert(1)>")}
-        self.assertEqual(self.client.post(f"{at}/test-fits/", wrong).status_code, 400)
+        for body in (b"<svg onload=alert(1)>", b"\x89PNG\r\n\x1a\n" + bytes(40), picture()[:-30]):
+            wrong = entry | {"picture": SimpleUploadedFile("a.png", body)}
+            self.assertEqual(self.client.post(f"{at}/test-fits/", wrong).status_code, 400, body)
         self.assertEqual(len(self.client.get(f"{at}/test-fits/").json()), 1)
         self.assertEqual(self.client.get("/api/photos/../../db.sqlite3").status_code, 404)
+
+    def test_a_photo_is_kept_without_what_the_camera_noted(self):
+        piece = self.bring(tube(58, 3, 180, 64), "bracer-left")
+        at, exif = f"/api/pieces/{piece['id']}/test-fits/", Image.Exif()
+        exif[0x0112], exif[0x010E] = 6, "at home"  # lying on its side, with a note
+        sent = {"day": "2026-11-20", "felt": "holds", "picture": SimpleUploadedFile("a.jpg", picture("JPEG", exif=exif))}
+        kept = self.client.post(at, sent).json()
+        with Image.open(bytes_of(self.client.get(f"/api/photos/{kept['photo']}"))) as photo:
+            self.assertEqual(photo.size, (20, 40))
+            self.assertFalse(photo.getexif())
+        with override_settings(MOST_UPLOAD_BYTES=200), mock.patch("bastion_site.builds.files.MOST_PHOTO_BYTES", 10):
+            large = sent | {"picture": SimpleUploadedFile("a.jpg", picture("JPEG"))}
+            self.assertEqual(self.client.post(at, large).status_code, 413)
+        with (
+            patch("bastion_site.builds.files.os.fsync"),
+            patch("tempfile._TemporaryFileWrapper.write", side_effect=OSError(28, "full"), create=True),
+        ):
+            self.assertEqual(self.client.post(at, sent | {"picture": SimpleUploadedFile("b.png", picture())}).status_code, 507)
+        left = [p.name for p in (settings.MEDIA_ROOT / "photos").iterdir()]
+        self.assertEqual([name for name in left if name.startswith(".new")], [])
+
+    def test_what_nobody_refers_to_goes_with_the_wearer(self):
+        piece = self.bring(tube(58, 3, 180, 64), "bracer-left")
+        sent = {"day": "2026-11-20", "felt": "holds", "picture": SimpleUploadedFile("a.png", picture())}
+        photo = settings.MEDIA_ROOT / "photos" / self.client.post(f"/api/pieces/{piece['id']}/test-fits/", sent).json()["photo"]
+        scene = settings.MEDIA_ROOT / "derived" / piece["files"]["fit"] / "fit.glb"
+        self.assertTrue(scene.exists() and photo.exists())
+        self.assertEqual(self.client.delete(f"/api/wearers/{self.wearer.id}/").status_code, 204)
+        self.assertFalse(scene.exists(), "their body is in it")
+        self.assertFalse(Derived.objects.filter(kind="fit").exists())
+        self.assertTrue(Derived.objects.filter(kind="pieces").exists(), "the piece itself is nobody's body")
+        work_off()
+        self.assertIsNone(self.client.get(f"/api/pieces/{piece['id']}/").json()["fit"]["probability"])
+        stray, lost = settings.MEDIA_ROOT / "sources" / ("f" * 64), settings.MEDIA_ROOT / "derived" / "fit" / ("0" * 40)
+        stray.write_bytes(b"x")
+        lost.mkdir(parents=True)
+        self.assertEqual(self.client.delete(f"/api/pieces/{piece['id']}/").status_code, 204)
+        os.utime(photo, (0, 0))
+        sweep(everything=True)
+        self.assertFalse(photo.exists() or stray.exists() or lost.exists())
+        self.assertEqual(Derived.objects.filter(kind__in=("pieces", "fit", "cut", "join", "print")).count(), 0)
 
     def test_the_suit_scaled_as_one(self):
         for name in ("bracer-left", "shin-left"):
@@ -184,10 +238,10 @@ class Worn(PieceCase):
         self.assertEqual(self.told(piece["id"])["recipe"]["turn_deg"], [0.0, 0.0, 0.0])
 
     def test_a_turned_seat_is_judged_turned(self):
-        """A tube that just fits upright, leaned by 15°, has less room at its ends: half its length times the tangent."""
+        """A tube that just fits upright, leaned by 28°, has less room at its ends: half its length times the tangent."""
         piece = self.bring(tube(64, 3, 120, 64), "bracer-left")
         straight = self.changed(piece, scale=[1.0, 1.0, 1.0])["fit_data"]["answer"]["room"]["least_mm"]
-        leaned = self.changed(self.told(piece["id"]), turn_deg=[0.0, 15.0, 0.0])["fit_data"]["answer"]
+        leaned = self.changed(self.told(piece["id"]), turn_deg=[0.0, 28.0, 0.0])["fit_data"]["answer"]
         self.assertLess(leaned["room"]["least_mm"], straight - 4)
         takes = self.client.get(f"/api/pieces/{piece['id']}/gauge-ring/takes/", {"at_mm": 70, "height_mm": 10}).json()
         # A slice through a leaned tube is a longer oval.

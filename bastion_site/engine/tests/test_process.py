@@ -5,10 +5,11 @@ import threading
 import time
 import unittest
 from pathlib import Path
+from types import SimpleNamespace
 from unittest import mock
 
 from bastion_core.errors import MeshProblem, RecipeProblem, Stopped
-from bastion_site.engine import process
+from bastion_site.engine import process, queue
 from bastion_site.engine.process import Busy, Process, resident_bytes
 
 
@@ -72,6 +73,18 @@ class Apart(unittest.TestCase):
         _, child = self.process.ask(double, 1)
         with self.assertRaises(Stopped):
             self.process.ask(sleep, 60, stop=lambda: True)
+        self.assertFalse(alive(child))
+
+    def test_a_step_that_gets_nowhere_is_ended_and_told(self):
+        _, child = self.process.ask(double, 1)
+        wearer = SimpleNamespace(first=lambda: (0.2, "reading the file"))
+        jobs = SimpleNamespace(filter=lambda **_: SimpleNamespace(values_list=lambda *_: wearer))
+        with (
+            mock.patch.object(queue.Job, "objects", jobs),
+            mock.patch.object(queue, "MOST_STEP_S", 0.5),
+            self.assertRaisesRegex(MeshProblem, "“reading the file” took longer"),
+        ):
+            self.process.ask(sleep, 60, stop=queue._Watch(1))
         self.assertFalse(alive(child))
 
     def test_what_takes_too_much_memory_is_ended(self):
