@@ -114,13 +114,11 @@ class Seated:
             self._take(self._turned_by(own, scale).piece)
 
     def _unmoved(self) -> Self:
-        """The same without what the maker moved it by in its seat."""
-        if not any(self.question.shift_mm):
-            return self
+        """The same without what the maker moved and turned it by in its seat."""
         other = copy.copy(self)
-        other.question = replace(self.question, shift_mm=_UNTURNED)
+        other.question = replace(self.question, shift_mm=_UNTURNED, turn_deg=_UNTURNED)
         other.seating = replace(self.seating, shift_mm=_UNTURNED)
-        other._take(self.piece)
+        other._take(self._unturned)
         return other
 
     def _settled_from(self, way: Scale, scale: Scale) -> Scale:

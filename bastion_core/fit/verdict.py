@@ -5,6 +5,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
+from scipy.spatial.transform import Rotation
 
 from bastion_core.findings import Said, Verdict, mm, say
 from bastion_core.fit.bays import BayFit
@@ -21,7 +22,7 @@ LEAST_PAD_MM = 2.0
 """Thinner pads than this are not worth cutting; common practice, no source."""
 PLATE_SPREAD_MM = 60.0
 """A plate that stands off more than this somewhere needs filling with foam; common practice, no source."""
-_EDGE_MM = 1.0
+_EDGE_MM, _LEANS_DEG = 1.0, 3.0
 
 
 @dataclass(frozen=True)
@@ -144,6 +145,10 @@ def warnings_of(fitting: Seated, placed: Placed, seen: Sight | None, creased: Co
     said = [Warned("beyond", text) for text in _beyond(fitting, placed)]
     if creased is not None and creased.verdict > Verdict.HOLDS:
         said.append(Warned("crease", creased.text))
+    leans = float(np.degrees(Rotation.from_euler("xyz", fitting.settled_deg, degrees=True).magnitude()))
+    if leans >= _LEANS_DEG:
+        words = "Worn, it lies {}° off how it stands in its file, as the limb does; the way on is judged as it stands."
+        said.append(Warned("leans", say(words, f"{leans:.0f}"), caution=True))
     apart = distorted(fitting.question.scale)
     if apart is not None:
         said.append(Warned("axes-apart", apart))

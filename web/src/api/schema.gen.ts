@@ -1176,6 +1176,7 @@ export interface components {
             turned_edges: number;
             duplicate_faces: number;
             flat_faces: number;
+            touching_edges: number;
             inside_out: boolean;
             overlapping_bodies: boolean;
         };
@@ -1256,6 +1257,8 @@ export interface components {
             /** Format: double */
             wall_mm: number | null;
             measure_next: components["schemas"]["Said"];
+            /** Format: double */
+            flats_off_mm: number | null;
         };
         /** @description What was found on a scan. */
         Found: {
@@ -1661,6 +1664,9 @@ export interface components {
             sentences: components["schemas"]["Said"][];
             /** Format: double */
             thinnest_wall_mm: number | null;
+            touching_edges: number;
+            /** Format: double */
+            chord_error_mm: number | null;
         };
         /**
          * @description * `crown` - crown
