@@ -81,6 +81,7 @@ class Seated:
     def _take(self, piece: Mesh) -> None:
         """Go on with the piece turned otherwise; what was found is found anew."""
         self.piece = piece
+        self.__dict__.pop("_thin", None)
         self._seats: dict[tuple[Scale, bool], Placed] = {}
         self._least: dict[tuple[Scale, bool], float] = {}
 
@@ -276,8 +277,12 @@ class Seated:
             there = self._turned_by(self._about_to_press[0], self.question.scale) if self._about_to_press else self
             self._room_scale.append(there._find_room_scale())
         least, size = self._room_scale[0], max(self.question.scale)
-        # Turned at this very scale, it may hold a little below the scale at which it would press turned otherwise.
-        return size if least is not None and least > size and self.least(size) >= ENOUGH_MM else least
+        if least is None:
+            return None
+        # Turned at this very scale, it may hold a little below the scale at which it would press turned otherwise; what would
+        # contradict the verdict is never told.
+        holds = self.least(size) >= ENOUGH_MM
+        return size if holds and least > size else None if not holds and least <= size else least
 
     def _find_room_scale(self) -> float | None:
         """The least size at which nothing presses; None when none does within bounds, or when the piece is a plate, which rests wherever it is put."""

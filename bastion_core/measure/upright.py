@@ -36,6 +36,7 @@ _OWN_AXES_DEG = 6.0
 _TRIM = 0.75
 _MOST_WAYS, _ANOTHER_WAY_DEG, _CLOSE = 6, 30.0, 1.1
 """How many ways to stand are looked at closely; how far apart they are; how near in misfit another one leaves the question open."""
+_NODS_DEG = (-20.0, 20.0)
 _OWN_UP_DEG, _ASKEW_COSTS = 15.0, 1.05
 """A head that stands in its file is a little likelier to have been stood up there; common practice, no source."""
 
@@ -332,17 +333,24 @@ def _likeliest_head(mesh: Mesh, sample: Floats, ways: list[tuple[float, Floats]]
     chin = template_of("male").marks.chin_mm
     anatomy = cloud[cloud[:, 2] > chin - 5]
     theirs = cKDTree(surface_sample(mesh, 4 * _SAMPLE, seed=6).points)
-    judged: list[tuple[float, float, Floats]] = []
-    for off, move in ways:
+
+    def judged_from(off: float, move: Floats) -> tuple[float, float, Floats]:
         # Shoulders differ more than skulls and would tip the head: settle once more by the skull alone.
         skull = sample[sample @ move[2, :3] + move[2, 3] > chin - 5]
         if len(skull) > 150:
             off, move = _icp(skull, move, tree, cloud, 40)
         lacking, _ = theirs.query((anatomy - move[:3, 3]) @ move[:3, :3])
         misfit = float(np.sqrt((lacking**2).mean() + off**2))
-        judged.append((misfit if _stands_in_file(move) else misfit * _ASKEW_COSTS, off, move))
-    judged.sort(key=lambda j: j[0])
+        return misfit if _stands_in_file(move) else misfit * _ASKEW_COSTS, off, move
+
+    judged = sorted((judged_from(off, move) for off, move in ways), key=lambda j: j[0])
     best = judged[0]
+    # A skull is so round that it can come to rest nodding: look from further up and further down as well.
+    middle = cloud.mean(axis=0)
+    for angle in _NODS_DEG:
+        nod = np.eye(4)
+        nod[:3, :3] = Rotation.from_euler("x", angle, degrees=True).as_matrix()
+        best = min(best, judged_from(np.inf, shifting(middle) @ nod @ shifting(-middle) @ best[2]), key=lambda j: j[0])
     rivals = [j for j in judged[1:] if j[0] < best[0] * _CLOSE and _apart_deg(j[2], best[2]) > _ANOTHER_WAY_DEG]
     return best[1], _levelled(best[2], sample, theirs, chin), not rivals
 
