@@ -117,7 +117,7 @@ def whole_plan(folder: Path) -> tuple[float, float, dict]:
     subprocess.run([str(c) for c in [*command, "--printer", "Gull:220x220x250"]], cwd=ROOT, check=True)
     taken = time.perf_counter() - begin
     peak = resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss / 1e6
-    return taken, peak, json.loads((folder / "out" / "plan.json").read_text())["totals"]
+    return taken, peak, json.loads((folder / "out" / "plan.json").read_text("utf-8"))["totals"]
 
 
 def worn() -> dict[str, str]:

@@ -48,7 +48,7 @@ class Plan(unittest.TestCase):
         out = self.folder / "out"
         code, told = self.run_plan(*arguments, "--out", out)
         self.assertEqual((code, told), (0, ""))
-        return json.loads((out / "plan.json").read_text())
+        return json.loads((out / "plan.json").read_text("utf-8"))
 
     def check_files(self, plan: dict, source: trimesh.Trimesh) -> None:
         """Every promise of plan.json about its files, checked with lib3mf and trimesh."""

@@ -260,6 +260,7 @@ class OnTheBody(InTheBrowser):
         expect(table.get_by_role("row", name="Nautilus helm, second watch")).to_contain_text("needs 11")
         row = table.get_by_role("row", name="Kelp bracer left")
         self.enter(row.get_by_label(re.compile("^scale")), "100")
+        self.decided(self.build.pieces.get(name="Kelp bracer left"), FitRecipe, lambda r: r.scale == (1.0, 1.0, 1.0), "the bracer's scale")
         self.work()
         expect(row).to_contain_text("needs 10")
 

@@ -100,7 +100,7 @@ class BothStores(TestCase):
                 out = self.folder / f"out-{name}"
                 asked = ["plan", str(self.files[name]), "--out", str(out), "--wearer", str(self.folder / "wearer.json")]
                 self.assertEqual(main([*asked, "--printer", "Small:110x110x110", *decided[name]]), 0)
-                ours = json.loads((out / "plan.json").read_text())
+                ours = json.loads((out / "plan.json").read_text("utf-8"))
                 answer = self.client.get(f"/api/pieces/{piece.pk}/takeaway/")
                 theirs = json.loads(zipfile.ZipFile(bytes_of(answer)).read("plan.json"))
                 for parts in (ours["parts"], theirs["parts"]):
