@@ -75,7 +75,7 @@ def _looked(piece: Mesh, seat: Placed, skin: Skin, less: Floats, turn: Rotation,
     slope[met] = flat / np.where(np.abs(along) < _STEEP, np.copysign(_STEEP, along), along)[:, None]
     # Into the body's own directions, in which the next step is taken.
     slope = turn.apply(slope[known])
-    arm = turn.apply((there.points + way * out[:, None])[known] - pivot)
+    arm = turn.apply(there.points[known] + way[known] * out[known, None] - pivot)
     return out[known] - less[known], np.column_stack([slope[:, :2], np.cross(arm, slope)])
 
 
