@@ -332,7 +332,7 @@ def _likeliest_head(mesh: Mesh, sample: Floats, ways: list[tuple[float, Floats]]
     cloud, tree, _ = _target("head")
     chin = template_of("male").marks.chin_mm
     anatomy = cloud[cloud[:, 2] > chin - 5]
-    theirs = cKDTree(surface_sample(mesh, 4 * _SAMPLE, seed=6).points)
+    theirs, middle = cKDTree(surface_sample(mesh, 4 * _SAMPLE, seed=6).points), cloud.mean(axis=0)
 
     def judged_from(off: float, move: Floats) -> tuple[float, float, Floats]:
         # Shoulders differ more than skulls and would tip the head: settle once more by the skull alone.
@@ -343,15 +343,22 @@ def _likeliest_head(mesh: Mesh, sample: Floats, ways: list[tuple[float, Floats]]
         misfit = float(np.sqrt((lacking**2).mean() + off**2))
         return misfit if _stands_in_file(move) else misfit * _ASKEW_COSTS, off, move
 
+    def looked_up_and_down(one: tuple[float, float, Floats]) -> tuple[float, float, Floats]:
+        # A skull is so round that it can come to rest nodding.
+        nodded = [one]
+        for angle in _NODS_DEG:
+            nod = np.eye(4)
+            nod[:3, :3] = Rotation.from_euler("x", angle, degrees=True).as_matrix()
+            nodded.append(judged_from(np.inf, shifting(middle) @ nod @ shifting(-middle) @ one[2]))
+        return min(nodded, key=lambda j: j[0])
+
+    def close(rivals: Sequence[tuple[float, float, Floats]], best: tuple[float, float, Floats]) -> list[tuple[float, float, Floats]]:
+        return [j for j in rivals if j[0] < best[0] * _CLOSE and _apart_deg(j[2], best[2]) > _ANOTHER_WAY_DEG]
+
     judged = sorted((judged_from(off, move) for off, move in ways), key=lambda j: j[0])
-    best = judged[0]
-    # A skull is so round that it can come to rest nodding: look from further up and further down as well.
-    middle = cloud.mean(axis=0)
-    for angle in _NODS_DEG:
-        nod = np.eye(4)
-        nod[:3, :3] = Rotation.from_euler("x", angle, degrees=True).as_matrix()
-        best = min(best, judged_from(np.inf, shifting(middle) @ nod @ shifting(-middle) @ best[2]), key=lambda j: j[0])
-    rivals = [j for j in judged[1:] if j[0] < best[0] * _CLOSE and _apart_deg(j[2], best[2]) > _ANOTHER_WAY_DEG]
+    ways_left = [looked_up_and_down(j) for j in (judged[0], *close(judged[1:], judged[0]))]
+    best = min(ways_left, key=lambda j: j[0])
+    rivals = close(ways_left, best)
     return best[1], _levelled(best[2], sample, theirs, chin), not rivals
 
 
