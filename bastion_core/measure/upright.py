@@ -36,7 +36,7 @@ _OWN_AXES_DEG = 6.0
 _TRIM = 0.75
 _MOST_WAYS, _ANOTHER_WAY_DEG, _CLOSE = 6, 30.0, 1.1
 """How many ways to stand are looked at closely; how far apart they are; how near in misfit another one leaves the question open."""
-_NODS_DEG = (-20.0, 20.0)
+_NODS_DEG = (-20.0, -10.0, 10.0, 20.0)
 _OWN_UP_DEG, _ASKEW_COSTS = 15.0, 1.05
 """A head that stands in its file is a little likelier to have been stood up there; common practice, no source."""
 
