@@ -109,6 +109,9 @@ def _body(case: Case, store: FolderStore) -> Body:
     return read_body(store.folder(case.scan.ref) / UPRIGHT, case.scan.kind, case.scan.values, case.wearer)
 
 
+_STAND_IT = "Turn it upright in its source, the face toward -y, or lay the piece on it there and use --as-placed."
+
+
 def _scanned(options: argparse.Namespace, worn_at: Site, wearer: Wearer | None, store: FolderStore) -> ScanBody:
     """The scan as the body: as it came where the piece lies in it; else a whole one where its joints are found, else a head."""
     if options.as_placed:
@@ -118,7 +121,7 @@ def _scanned(options: argparse.Namespace, worn_at: Site, wearer: Wearer | None, 
     problems: dict[str, MeshProblem] = {}
     for kind in ("body", "head"):
         try:
-            scan = read_scan(options.body, kind, options.body_unit)
+            scan = read_scan(options.body, kind, options.body_unit, None, _STAND_IT)
             kept = _kept(scan.mesh, kind, {k: v["value"] for k, v in measure_scan(scan).as_dict().items()}, store)
             read_body(store.folder(kept.ref) / UPRIGHT, kind, kept.values, wearer)
             return kept

@@ -38,12 +38,12 @@ def add_commands(commands: Any) -> None:
     body.set_defaults(run=_body)
 
 
-def read_scan(path: Path, kind: str, unit: str | None, points: Sequence[Sequence[float]] | None = None) -> Scan:
-    """A scan out of a file, stood up. MeshProblem where it could stand two ways and no ``points`` say which."""
+def read_scan(path: Path, kind: str, unit: str | None, points: Sequence[Sequence[float]] | None = None, what_to_do: str = "") -> Scan:
+    """A scan out of a file, stood up. MeshProblem with ``what_to_do`` where it could stand two ways and no ``points`` say which."""
     source = read_mesh(there(path))
     scan = take_scan(source.mesh, kind, unit, points, source.mm_per_unit)
     if not scan.sure:
-        raise MeshProblem(f"This could stand two ways. Say with --point where {', '.join(points_wanted(kind))} are.")
+        raise MeshProblem(f"This scan could stand two ways. {what_to_do}")
     return scan
 
 
@@ -51,7 +51,8 @@ def _measure(options: argparse.Namespace, progress: Progress) -> None:
     if not 0 <= options.hair <= 60:
         raise RecipeProblem(f"{options.hair:g} mm of hair is out of bounds (0 to 60).")
     progress(0.1, "standing the scan up")
-    scan = read_scan(options.scan, options.kind, options.unit, options.point)
+    named = ", ".join(points_wanted(options.kind))
+    scan = read_scan(options.scan, options.kind, options.unit, options.point, f"Say with --point X Y Z, three times, where {named} are.")
     progress(0.6, "measuring")
     say_json(measure_scan(scan, options.hair).as_dict())
 

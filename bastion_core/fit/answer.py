@@ -201,10 +201,9 @@ class Fitting(Seated):
         for_room = self.least_scale_for_room()
         progress(0.5, "the way in")
         worn = on_the_way(q.layers)
-        way_in = judge_way_in(
-            self.passing, placed, self.body, self.worn_at, q.way_in or self.worn_at.way_in, worn, q.give_mm, self.openings
-        )
-        for_passing = scale_that_passes(self.passing, placed, self.body, self.worn_at, way_in, worn, q.give_mm, self.openings)
+        passing = self.passing
+        way_in = judge_way_in(passing, placed, self.body, self.worn_at, q.way_in or self.worn_at.way_in, worn, q.give_mm, self.openings)
+        for_passing = scale_that_passes(passing, placed, self.body, self.worn_at, way_in, worn, q.give_mm, self.openings)
         pad = pad_of(q.layers)
         if way_in.passes and way_in.ring is not None and way_in.least_mm is not None and way_in.least_mm < pad:
             words = "{} Pads of {} are not counted on the way: soft ones give way, hard ones go in once it is on."

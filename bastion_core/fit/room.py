@@ -124,6 +124,24 @@ def _to_shell(piece: Mesh, placed: Placed, start: Floats, direction: Floats) -> 
     return distance / stretch, face
 
 
+_STEEP = 0.25
+"""A ray that grazes its face tells little of what a move does: its slope is held to what it would be at this cosine."""
+
+
+def slopes(piece: Mesh, placed: Placed, face: Ints, way: Floats) -> Floats:
+    """(n, 3): how each gap taken along ``way`` (n, 3) goes with a move of the piece, as it does while its ray ends on the same flat ``face`` (n,).
+
+    Within the material (-1) nothing is known of faces: there the piece is taken to lie square to the skin.
+    """
+    slope = way.copy()
+    met = np.flatnonzero(face >= 0)
+    flat = piece.area_vectors[face[met]] / np.array(placed.scale)
+    flat /= np.maximum(np.linalg.norm(flat, axis=1), 1e-12)[:, None]
+    along = np.einsum("ij,ij->i", flat, way[met])
+    slope[met] = flat / np.where(np.abs(along) < _STEEP, np.copysign(_STEEP, along), along)[:, None]
+    return slope
+
+
 _BESIDE_MM = 45.0
 """Skin so far beside the piece still counts: where the piece is too small, the body stands out of it."""
 

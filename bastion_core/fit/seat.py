@@ -9,7 +9,7 @@ from scipy.spatial.transform import Rotation
 
 from bastion_core.fit.layers import Layer
 from bastion_core.fit.onbody import OnBody, Skin
-from bastion_core.fit.room import Placed, covered, gaps, gaps_and_faces
+from bastion_core.fit.room import Placed, covered, gaps, gaps_and_faces, slopes
 from bastion_core.fit.sites import Site
 from bastion_core.geometry.mesh import Floats, Mesh
 from bastion_core.geometry.place import quarter_turns, shifting
@@ -140,7 +140,7 @@ def hang(piece: Mesh, skin: Skin, s: Floats, offset: Floats, layers: Sequence[La
 
 
 def _resting_at(piece: Mesh, skin: Skin, s: Floats, offsets: Floats, layers: Sequence[Layer]) -> Floats:
-    """``_hang`` for places (m, 3) beside each other: (m,)."""
+    """``hang`` for places (m, 3) beside each other: (m,)."""
     cap = skin.cap & (skin.normals[:, 2] > 0.1)
     if not cap.any():
         return np.asarray(offsets[:, 2])
@@ -225,12 +225,12 @@ def _tried_about(piece: Mesh, skin: Skin, s: Floats, offset: Floats, layers: Seq
     """
     skin = skin.take(~skin.cap)
     less = skin.layers_mm(layers)
-    few = crown and crown.take(slice(None, None, max(1, int(crown.cap.sum()) // _FEW_RESTING)))
+    few = None if crown is None else crown.take(slice(None, None, max(1, int(crown.cap.sum()) // _FEW_RESTING)))
     begin, best = offset, -np.inf
-    for step in (*(_RESTING_STEPS_MM if crown else ()), *_LAST_STEPS_MM):
+    for step in (*(_RESTING_STEPS_MM if crown is not None else ()), *_LAST_STEPS_MM):
         for _ in range(_ROUNDS):
             tries = offset + step * np.concatenate([np.zeros((1, 3)), _COMPASS])
-            if few:
+            if few is not None:
                 tries[:, 2] = _resting_at(piece, few, s, tries, layers)
             values = [_worth(room, tried - begin) for (room, _), tried in zip(_looked(piece, skin, s, tries, less), tries, strict=True)]
             k = int(np.argmax(values))
@@ -239,7 +239,7 @@ def _tried_about(piece: Mesh, skin: Skin, s: Floats, offset: Floats, layers: Seq
             best, offset = values[k], tries[k]
             if not k:
                 break
-    if crown:
+    if crown is not None:
         offset[2] = hang(piece, crown, s, offset, layers)
     return offset
 
@@ -250,9 +250,7 @@ _LAST_STEPS_MM, _RESTING_STEPS_MM = (0.8, 0.25), (6.0, 2.0)
 _FEW_RESTING = 300
 _ABOUT = np.concatenate([step * _COMPASS for step in _ABOUT_MM])
 _ROUNDS, _LEAST_STEP_MM, _WORTH_A_STEP_MM = 24, 0.03, 0.01
-_STEEP = 0.25
-"""A ray that grazes its face tells little of what a move does: its slope is held to what it would be at this cosine."""
-_SPREAD = 0.02
+SPREAD = 0.02
 """Weight of the mean room beside the tightest place's, so that what is left free is spread evenly."""
 _CIRCLE = np.array([[np.cos(a), np.sin(a)] for a in np.arange(16) * np.pi / 8])
 
@@ -268,13 +266,7 @@ def _looked(piece: Mesh, skin: Skin, s: Floats, offsets: Floats, less: Floats) -
     placed = Placed((s[0], s[1], s[2]), (offsets[0][0], offsets[0][1], offsets[0][2]))
     out, face, way = gaps_and_faces(piece, placed, many)
     known = np.isfinite(out) & covered(piece, placed, many)
-    slope = way[:, :2].copy()
-    met = known & (face >= 0)
-    flat = piece.area_vectors[face[met]] / s
-    flat /= np.maximum(np.linalg.norm(flat, axis=1), 1e-12)[:, None]
-    along = np.einsum("ij,ij->i", flat, way[met])
-    # Within the material nothing is known of faces: there the piece is taken to lie square to the skin.
-    slope[met] = flat[:, :2] / np.where(np.abs(along) < _STEEP, np.copysign(_STEEP, along), along)[:, None]
+    slope = slopes(piece, placed, face, way)[:, :2]
     room = out - np.concatenate([less] * count)
     parts = [slice(k * n, (k + 1) * n) for k in range(count)]
     return [(room[part][known[part]], slope[part][known[part]]) for part in parts]
@@ -286,7 +278,7 @@ def _worth(room: Floats, moved: Floats) -> float:
         return -np.inf
     # An open piece could be slid off the limb altogether: far from the middle costs.
     far = float((_CIRCLE @ moved[:2]).max()) - _FREE_MM
-    return float(room.min() + _SPREAD * np.minimum(room, _ENOUGH_MM).mean() - _FAR_COSTS * max(far, 0.0))
+    return float(room.min() + SPREAD * np.minimum(room, ENOUGH_MM).mean() - _FAR_COSTS * max(far, 0.0))
 
 
 def _best_move(here: tuple[Floats, Floats], moved: Floats, reach: float) -> Floats | None:
@@ -298,7 +290,7 @@ def _best_move(here: tuple[Floats, Floats], moved: Floats, reach: float) -> Floa
     order = np.argsort(room)
     order = order[room[order] < room[order[0]] + 2 * reach * max(1.0, float(np.abs(slope).max())) + 1.0]
     rows = np.concatenate([order[:_RULING], order[_RULING :: max(1, len(order) // _RULING)]])
-    mean = _SPREAD * slope[room < _ENOUGH_MM].sum(axis=0) / len(room)
+    mean = SPREAD * slope[room < ENOUGH_MM].sum(axis=0) / len(room)
     # Unknown: move x, y, tightest room t, and how far beyond the free way f.
     cost = np.array([-mean[0], -mean[1], -1.0, _FAR_COSTS])
     tight = np.column_stack([-slope[rows], np.ones(len(rows)), np.zeros(len(rows))])
@@ -313,7 +305,7 @@ def _best_move(here: tuple[Floats, Floats], moved: Floats, reach: float) -> Floa
 
 
 _RULING = 100
-_ENOUGH_MM = 30.0
+ENOUGH_MM = 30.0
 """Room beyond this is no better than this much: far walls do not pull."""
 
 

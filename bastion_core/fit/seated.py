@@ -41,8 +41,8 @@ def _one_after_other(first_deg: Scale, then_deg: Scale) -> Scale:
     """Two turns as one, in degrees about x, y and z."""
     if not any(first_deg) or not any(then_deg):
         return first_deg if any(first_deg) else then_deg
-    turns = (Rotation.from_euler("xyz", deg, degrees=True) for deg in (then_deg, first_deg))
-    x, y, z = (float(v) for v in (next(turns) * next(turns)).as_euler("xyz", degrees=True))
+    first, then = (Rotation.from_euler("xyz", deg, degrees=True) for deg in (first_deg, then_deg))
+    x, y, z = (float(v) for v in (then * first).as_euler("xyz", degrees=True))
     return x, y, z
 
 
@@ -71,9 +71,7 @@ class Seated:
         self.body = ready
         self.skin = self._skin()
         self._unturned = piece
-        turned = piece.transformed(seat_turn(piece.bounds, question.turn_deg, question.scale)) if any(question.turn_deg) else piece
-        self.seating: Seating = kind_of(turned, ready, self.worn_at, question.shift_mm)
-        self._take(turned)
+        self.seating: Seating = kind_of(self._turned_by(_UNTURNED, question.scale).piece, ready, self.worn_at, question.shift_mm)
         self._about_to_press: list[Scale] = []
         self._room_scale: list[float | None] = []
         self._settle()
@@ -100,6 +98,7 @@ class Seated:
 
     def _settle(self) -> None:
         """Find how a ring turns by itself onto its limb at the scale it is asked for, and go on with it turned so."""
+        self._take(self._unturned)
         scale, own = self.question.scale, _UNTURNED
         if self._turns:
             # As it turns where it is about to press, from there on, or as it stands: whichever leaves the most room.
@@ -212,14 +211,10 @@ class Seated:
                 near = self._seated(scale, near, skin, fine)
         return best
 
-    def _by_itself(self, place: Placed) -> Placed:
-        """Where the piece would be if the maker had not moved it in its seat."""
-        x, y, z = (o - m for o, m in zip(place.offset_mm, self.question.shift_mm, strict=True))
-        return Placed(place.scale, (x, y, z))
-
     def _rooms_itself(self, place: Placed) -> Floats:
         """(n,): room at each point of the skin where the piece seats itself, whatever the maker moved it by after that; inf where none counts."""
-        itself = self._by_itself(place)
+        x, y, z = (o - m for o, m in zip(place.offset_mm, self.question.shift_mm, strict=True))
+        itself = Placed(place.scale, (x, y, z))
         out = gaps(self.piece, itself, self.skin) - self.skin.layers_mm(self.question.layers)
         out[~covered(self.piece, itself, self.skin)] = np.inf
         if self.seating.rests_on_top:
@@ -259,7 +254,6 @@ class Seated:
         """The same fitting at another uniform scale; what was found for all scales is kept."""
         other = copy.copy(self)
         other.question = replace(self.question, scale=scale)
-        other._take(self._unturned)
         other._settle()
         return other
 

@@ -9,7 +9,8 @@ from scipy.spatial.transform import Rotation
 
 from bastion_core.fit.layers import Layer
 from bastion_core.fit.onbody import Skin
-from bastion_core.fit.room import Placed, covered, gaps_and_faces
+from bastion_core.fit.room import Placed, covered, gaps_and_faces, slopes
+from bastion_core.fit.seat import ENOUGH_MM, SPREAD
 from bastion_core.geometry.mesh import Floats, Mesh
 
 MOST_TILT_DEG = 25.0
@@ -19,8 +20,7 @@ _LEAST_REACH_DEG = 0.05
 _WORTH_A_TURN_MM = 0.3
 """A turn that brings less room than this is left alone: then the piece is worn as it stands in its file."""
 _DEGREE_COSTS_MM = 0.02
-_STEEP = 0.25
-_RULING, _ENOUGH_MM, _SPREAD = 160, 30.0, 0.02
+_RULING = 160
 
 
 def settled_turn(piece: Mesh, skin: Skin, seat: Placed, layers: Sequence[Layer]) -> tuple[float, float, float]:
@@ -55,7 +55,7 @@ def settled_turn(piece: Mesh, skin: Skin, seat: Placed, layers: Sequence[Layer])
 def _worth(room: Floats, turn: Rotation) -> float:
     if not len(room):
         return -np.inf
-    return float(room.min() + _SPREAD * np.minimum(room, _ENOUGH_MM).mean() - _DEGREE_COSTS_MM * np.degrees(turn.magnitude()))
+    return float(room.min() + SPREAD * np.minimum(room, ENOUGH_MM).mean() - _DEGREE_COSTS_MM * np.degrees(turn.magnitude()))
 
 
 def _looked(piece: Mesh, seat: Placed, skin: Skin, less: Floats, turn: Rotation, shift: Floats, pivot: Floats) -> tuple[Floats, Floats]:
@@ -67,14 +67,8 @@ def _looked(piece: Mesh, seat: Placed, skin: Skin, less: Floats, turn: Rotation,
     there = replace(skin, points=back.apply(skin.points - pivot - shift) + pivot, normals=back.apply(skin.normals))
     out, face, way = gaps_and_faces(piece, seat, there)
     known = np.isfinite(out) & covered(piece, seat, there)
-    slope = way.copy()
-    met = known & (face >= 0)
-    flat = piece.area_vectors[face[met]] / np.array(seat.scale)
-    flat /= np.maximum(np.linalg.norm(flat, axis=1), 1e-12)[:, None]
-    along = np.einsum("ij,ij->i", flat, way[met])
-    slope[met] = flat / np.where(np.abs(along) < _STEEP, np.copysign(_STEEP, along), along)[:, None]
     # Into the body's own directions, in which the next step is taken.
-    slope = turn.apply(slope[known])
+    slope = turn.apply(slopes(piece, seat, face, way)[known])
     arm = turn.apply(there.points[known] + way[known] * out[known, None] - pivot)
     return out[known] - less[known], np.column_stack([slope[:, :2], np.cross(arm, slope)])
 
@@ -85,7 +79,7 @@ def _best_step(room: Floats, rates: Floats, reach: float) -> Floats | None:
         return None
     order = np.argsort(room)
     rows = np.concatenate([order[:_RULING], order[_RULING :: max(1, len(order) // _RULING)]])
-    mean = _SPREAD * rates[room < _ENOUGH_MM].sum(axis=0) / len(room)
+    mean = SPREAD * rates[room < ENOUGH_MM].sum(axis=0) / len(room)
     most = reach * np.array([_REACH_MM, _REACH_MM, *[np.radians(_REACH_DEG)] * 3])
     found = linprog(
         np.append(-mean, -1.0), np.column_stack([-rates[rows], np.ones(len(rows))]), room[rows],

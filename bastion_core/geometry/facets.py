@@ -1,4 +1,4 @@
-"""How coarsely a mesh stands for the curve it was made from, where it touches itself, and how many bodies it is."""
+"""How coarsely a mesh stands for the curve it was made from, and which faces hang together."""
 
 import numpy as np
 from scipy.sparse import coo_matrix
@@ -37,20 +37,13 @@ def chord_error_mm(mesh: Mesh) -> float:
     return float(worst[order[min(int(np.searchsorted(covered, _SHOWN_SHARE * covered[-1])), len(order) - 1)]])
 
 
-def touching_edges(mesh: Mesh) -> int:
-    """Edges along which a closed mesh touches itself: more than two faces share them once equal points are one."""
-    _, _, _, counts = _edges(welded(mesh)[1])
-    return int((counts > 2).sum())
-
-
-def loose_bodies(mesh: Mesh) -> Ints:
-    """(k,): triangles of each connected body, equal points taken as one."""
-    _, faces = welded(mesh)
-    pairs = np.concatenate([faces[:, :2], faces[:, 1:]])
-    size = int(faces.max()) + 1 if len(faces) else 0
-    _, label = connected_components(coo_matrix((np.ones(len(pairs), bool), (pairs[:, 0], pairs[:, 1])), shape=(size, size)), directed=False)
-    counts = np.bincount(label[faces[:, 0]]) if len(faces) else np.zeros(0, np.int64)
-    return np.asarray(counts[counts > 0])
+def bodies_of(faces: Ints) -> Ints:
+    """(m,): for each face (m, 3) the number of the connected body it belongs to, from 0."""
+    a, b = faces[:, [0, 1, 2]].ravel(), faces[:, [1, 2, 0]].ravel()
+    used, at = np.unique(np.concatenate([a, b]), return_inverse=True)
+    pairs = at.reshape(2, -1)
+    _, label = connected_components(coo_matrix((np.ones(len(a), np.int8), (pairs[0], pairs[1])), (len(used), len(used))), directed=False)
+    return np.asarray(label[pairs[0].reshape(-1, 3)[:, 0]])
 
 
 def welded(mesh: Mesh) -> tuple[Floats, Ints]:

@@ -10,7 +10,7 @@ from scipy.sparse.csgraph import connected_components
 from scipy.spatial import cKDTree
 
 from bastion_core.errors import MeshProblem
-from bastion_core.geometry.facets import loose_bodies, touching_edges, welded
+from bastion_core.geometry.facets import bodies_of, welded
 from bastion_core.geometry.mesh import Floats, Ints, Mesh
 from bastion_core.geometry.place import plane_frame
 from bastion_core.geometry.solid import Solid, united
@@ -83,12 +83,12 @@ def make_sound(mesh: Mesh, progress: Progress = silent) -> Mended:
         raise MeshProblem(
             "The surface encloses no volume: it is a sheet without thickness. Give it a wall in its source and export it again."
         )
-    return Mended(solid, len(bodies), replace(faults, touching_edges=touching_edges(solid.mesh())), tuple(done))
+    return Mended(solid, len(bodies), replace(faults, touching_edges=_edge_faults(welded(solid.mesh())[1])[1]), tuple(done))
 
 
 def _refuse_crumbs(mesh: Mesh) -> None:
     """MeshProblem for a surface in so many pieces that nobody could part, join and glue them."""
-    counts = loose_bodies(mesh)
+    counts = np.bincount(bodies_of(welded(mesh)[1]))
     if len(counts) <= MOST_BODIES:
         return
     largest = int(counts.max())

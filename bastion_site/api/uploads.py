@@ -10,11 +10,12 @@ class Uploads(MultiPartParser):
     """A form with files, none over the limit."""
 
     def parse(self, stream, media_type=None, parser_context=None):
-        length = int((parser_context or {})["request"].META.get("CONTENT_LENGTH") or 0)
+        request = parser_context["request"]._request
+        length = int(request.META.get("CONTENT_LENGTH") or 0)
         if length > settings.MOST_UPLOAD_BYTES + 100_000:
             raise TooLarge(_over_limit())
         parsed = super().parse(stream, media_type, parser_context)
-        if getattr(parser_context["request"]._request, "over_limit", False):
+        if getattr(request, "over_limit", False):
             raise TooLarge(_over_limit())
         return parsed
 

@@ -6,6 +6,7 @@ from collections.abc import Iterable
 from pathlib import Path
 
 from django.conf import settings
+from django.utils import timezone
 
 from bastion_core.engine.store import Ref
 from bastion_core.errors import BastionError
@@ -23,10 +24,11 @@ def sweep(everything: bool = False) -> int:
 
     With ``everything`` also files without a row, as a crash leaves them: only while nothing is being computed or brought in.
     """
+    begun, gone = timezone.now(), 0
     used = _used()
-    gone = 0
     for kind in [s.key for s in (*STATIONS, *BUILD_STATIONS)]:
-        for derived in Derived.objects.filter(kind=kind).only("kind", "hash"):
+        # What a worker keeps meanwhile may belong to decisions made meanwhile.
+        for derived in Derived.objects.filter(kind=kind, created__lt=begun).only("kind", "hash"):
             ref = Ref(derived.kind, derived.hash)
             if ref not in used:
                 derived.delete()

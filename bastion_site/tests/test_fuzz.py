@@ -14,7 +14,7 @@ from bastion_core.tests.shapes import box
 from bastion_site.builds.models import Piece
 from bastion_site.engine.process import Process
 from bastion_site.testing import file_of, shop, stl_of, work_off
-from bastion_site.wearers.models import MeasureLink, Scan
+from bastion_site.wearers.models import MeasureLink
 
 REQUESTS = 2000
 NASTY = (
@@ -127,7 +127,6 @@ class EveryAddress(TestCase):
                 answer = self.client.delete(self._asked(path, method, said)[0])
                 if answer.status_code >= 500:
                     broken.setdefault(f"{method} {path}", str(answer.status_code))
-        self.assertFalse(Scan.objects.filter(mesh=None, found__isnull=False).exists())
         self.assertEqual(broken, {}, "\n" + "\n".join(f"{k}: {v}" for k, v in broken.items()))
 
 

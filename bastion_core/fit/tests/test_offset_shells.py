@@ -14,7 +14,6 @@ from bastion_core.fit.curve import from_curve
 from bastion_core.fit.onbody import as_it_came, on_body
 from bastion_core.fit.question import Question
 from bastion_core.fit.sites import site
-from bastion_core.geometry.mesh import Mesh
 from bastion_core.geometry.place import shifting, turn_to_up
 from bastion_core.measure.body import stand_in
 from bastion_core.measure.wearer import Wearer
@@ -79,15 +78,15 @@ class OffsetShells(unittest.TestCase):
 
     def test_only_the_foot_it_goes_round_has_to_pass(self):
         scan = reference(MALE)
-        left = Mesh(scan.vertices, scan.faces[(scan.vertices[scan.faces][:, :, 0] > 0).all(axis=1)])
         shell = shell_round(scan, 10.0, 150.0, 300.0, step_mm=6.0)
         self.assertGreater(shell.bounds[0, 0] * shell.bounds[1, 0], 0, "round one leg")
         side = 1.0 if shell.bounds[0, 0] > 0 else -1.0
         both = as_it_came(scan, site("shin"), shell.bounds)
-        for crossing in both.crossings():
-            if crossing.at_mm < 300:
-                self.assertGreater(side * crossing.outline[:, 0].mean(), 0)
-                self.assertLess(float(np.ptp(crossing.outline[:, 0])), 0.8 * float(np.ptp(left.vertices[:, 0])) + 120)
+        below = [c.outline for c in both.crossings() if c.at_mm < 300]
+        self.assertGreater(len(below), 20)
+        for outline in below:
+            self.assertGreater((side * outline[:, 0]).min(), -5, "nothing of the other leg")
+            self.assertLess(float(np.ptp(outline[:, 0])), 160)
 
 
 if __name__ == "__main__":
