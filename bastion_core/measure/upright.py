@@ -165,11 +165,9 @@ def _units(longest: float, kind: str, unit: str | None, mm_per_unit: float | Non
 
 
 def _largest_parts(mesh: Mesh) -> Mesh:
-    """Without the bits that hold less than a small share of the surface."""
+    """Without the bits that hold less than a small share of the surface, and without corners of no face: they would count in its size."""
     of_face = bodies_of(mesh.faces)
     count = int(of_face.max()) + 1
-    if count == 1:
-        return mesh
     area = np.linalg.norm(mesh.area_vectors, axis=1)
     share = np.bincount(of_face, weights=area, minlength=count) / area.sum()
     keep = share[of_face] >= _KEEP_SHARE
