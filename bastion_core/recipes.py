@@ -1,9 +1,11 @@
 """All decisions about a piece as one JSON object: read with their version, brought up to today's, written again."""
 
 from collections.abc import Callable, Mapping
+from dataclasses import dataclass
 from typing import Any
 
-from bastion_core.engine.recipe import Recipe, because, begin, changed, read, written
+from bastion_core.engine.recipe import Recipe, because, begin, changed, decisions, read, written
+from bastion_core.findings import Said
 from bastion_core.shop import Shop
 from bastion_core.stations import DECISIONS, RECIPES
 
@@ -59,4 +61,26 @@ def called(names: Any) -> str:
     return because(RECIPES, names)
 
 
-__all__ = ["DECISIONS", "RECIPES", "UPGRADERS", "VERSION", "begin_all", "called", "change_all", "read_all", "upgraded", "write_all"]
+@dataclass(frozen=True)
+class Difference:
+    """One decision that changed: its name, what it is called, and its values in words."""
+
+    key: str
+    label: str
+    before: Said
+    after: Said
+
+
+def differences(before: tuple[Recipe, ...], after: tuple[Recipe, ...]) -> tuple[Difference, ...]:
+    """The decisions in which two sets of recipes differ, in the order of the work."""
+    return tuple(
+        Difference(name, known.label, known.told(getattr(was, name)), known.told(getattr(now, name)))
+        for was, now in zip(before, after, strict=True)
+        for name, known in decisions(type(was)).items()
+        if getattr(was, name) != getattr(now, name)
+    )
+
+
+__all__ = [
+    "DECISIONS", "RECIPES", "UPGRADERS", "VERSION", "Difference", "begin_all", "called", "change_all", "differences", "read_all", "upgraded", "write_all",
+]  # fmt: skip

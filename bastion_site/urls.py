@@ -5,6 +5,7 @@ from drf_spectacular.views import SpectacularAPIView
 from rest_framework.routers import DefaultRouter
 
 from bastion_site.api.builds import BuildView
+from bastion_site.api.drafts import DraftView
 from bastion_site.api.files import photo, stage_file, takeaway
 from bastion_site.api.jobs import JobView
 from bastion_site.api.links import LinkView, far_sheet
@@ -20,6 +21,7 @@ router.include_root_view = False
 router.register("builds", BuildView)
 router.register("pieces", PieceView)
 router.register("pieces", TryOutView, "tryout")
+router.register("drafts", DraftView)
 router.register("jobs", JobView)
 router.register("wearers", WearerView)
 router.register("wearers", ScanView, "scan")

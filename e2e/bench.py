@@ -3,7 +3,9 @@
 import argparse
 import gc
 import json
+import re
 import resource
+import sqlite3
 import statistics
 import subprocess
 import sys
@@ -150,28 +152,54 @@ def pages(folder: Path) -> dict[str, str]:
     told = {}
     with running(folder / "data") as address, chromium() as browser:
         wait_until_idle(address)
-        paints, changes = [], []
-        for _ in range(3):
-            page = page_of(browser)
-            sent = []
-            page.on("response", lambda r, sent=sent: sent.append(r) if r.url.endswith(".js") else None)
-            begin = time.perf_counter()
-            page.goto(f"{address}/build/1")
-            page.get_by_role("rowheader").first.wait_for()
-            paints.append(time.perf_counter() - begin)
-            size = sum(int(r.headers.get("content-length", 0)) for r in sent)
-            page.get_by_role("cell", name="Nautilus helm, Join").first.click()
-            page.get_by_role("figure").first.wait_for()
-            begin = time.perf_counter()
-            page.keyboard.press("ArrowRight")
-            page.get_by_role("list", name="Parts as they lie").wait_for()
-            changes.append(time.perf_counter() - begin)
-            page.context.close()
-        told["Wall, address to rows shown"] = f"{statistics.median(paints):.2f} s (wanted under 1.5 s)"
-        told["change of station"] = f"{statistics.median(changes):.2f} s (wanted under 0.5 s)"
-        told["JavaScript of the first page, as sent"] = f"{size / 1000:.0f} kB (wanted under 350 kB)"
+        for pieces, of in ((0, ""), (60, ", 60 pieces")):
+            if pieces:
+                _copied_to(pieces, folder / "data" / "bastion.sqlite3")
+            shown, size = _opened(browser, address)
+            told |= {f"{what}{of}": value for what, value in shown.items()}
+            if not pieces:
+                told["first page, all of it as sent"] = f"{size / 1000:.0f} kB (wanted under 350 kB)"
         told["memory at rest, supervisor with web server and workers"] = f"{_at_rest_mb():.0f} MB"
     return told
+
+
+def _copied_to(pieces: int, database: Path) -> None:
+    """Copy the demo's pieces in their rows until there are so many: all is computed already."""
+    with sqlite3.connect(database) as rows:
+        names = [r[1] for r in rows.execute("pragma table_info(builds_piece)") if r[1] not in ("id", "name")]
+        kept = ", ".join(names)
+        there = rows.execute("select count(*) from builds_piece").fetchone()[0]
+        for k in range(pieces - there):
+            rows.execute(
+                f"insert into builds_piece (name, {kept}) select name || ' {k}', {kept} from builds_piece where id = ?", (1 + k % there,)
+            )
+
+
+def _opened(browser, address: str) -> tuple[dict[str, str], int]:
+    """Medians of opening the Wall and of going on to a station; and what the first page takes, in bytes as sent."""
+    paints, changes, size = [], [], 0
+    for _ in range(3):
+        page = page_of(browser)
+        begin = time.perf_counter()
+        page.goto(f"{address}/build/1")
+        page.get_by_role("rowheader").first.wait_for()
+        paints.append(time.perf_counter() - begin)
+        page.wait_for_load_state("networkidle")
+        size = page.evaluate(
+            "performance.getEntriesByType('resource').concat(performance.getEntriesByType('navigation')).reduce((s, e) => s + e.encodedBodySize, 0)"
+        )
+        page.get_by_role("link", name=re.compile("^Nautilus helm, Join")).first.click()
+        page.get_by_role("figure").first.wait_for()
+        begin = time.perf_counter()
+        page.keyboard.press("ArrowRight")
+        page.get_by_role("list", name="Parts as they lie").wait_for()
+        changes.append(time.perf_counter() - begin)
+        page.context.close()
+    told = {
+        "Wall, address to rows shown": f"{statistics.median(paints):.2f} s (wanted under 1.2 s)",
+        "change of station": f"{statistics.median(changes):.2f} s (wanted under 0.35 s)",
+    }
+    return told, size
 
 
 def _at_rest_mb() -> float:

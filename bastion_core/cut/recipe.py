@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from bastion_core.cut.parting import Cut
 from bastion_core.engine.recipe import Recipe, decision
 from bastion_core.errors import RecipeProblem
+from bastion_core.findings import counted, say
 
 MOST_CUTS = 60
 
@@ -13,9 +14,13 @@ MOST_CUTS = 60
 class CutRecipe(Recipe):
     """For which printers a piece is parted, and where."""
 
-    printer_ids: tuple[int, ...] = decision((), "Printers to cut for", because="the printers")
+    printer_ids: tuple[int, ...] = decision(
+        (), "Printers to cut for", because="the printers", empty="all", shown=lambda ids: say(counted(len(ids), "printer"))
+    )
     """Numbers of the shop's printers; empty for all of them."""
-    cuts: tuple[Cut, ...] | None = decision(None, "Planes", because="the cuts")
+    cuts: tuple[Cut, ...] | None = decision(
+        None, "Planes", because="the cuts", nothing="as proposed", shown=lambda cuts: say(counted(len(cuts), "plane"))
+    )
     """The maker's planes, or None for the proposal."""
 
     def __post_init__(self) -> None:

@@ -185,7 +185,7 @@ class CutStation(Station[Case, CutInputs, CutResult]):
             for name in result.misfits
         ]
         if case.of(CutRecipe).cuts == () and not result.misfits and not result.findings:
-            said.append(Finding("kept-whole", Verdict.HOLDS, say("Kept in one piece by the maker.")))
+            said.append(Note("kept-whole", say("Kept in one piece by the maker.")))
         said += [Finding("parting", Verdict.TIGHT, text) for text in result.findings]
         return tuple(said)
 

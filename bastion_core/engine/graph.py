@@ -1,6 +1,6 @@
 """How every station of a case stands, and carrying out what is missing, in order."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import Any
 
 from bastion_core.engine.keeping import hash_of, whole
@@ -97,9 +97,12 @@ class Graph:
             self._inputs.pop(later, None)
             self._known.pop(later, None)
 
-    def carry_out(self, progress: Progress = silent, only: Sequence[str] | None = None) -> None:
+    def carry_out(
+        self, progress: Progress = silent, only: Sequence[str] | None = None, begins: Callable[[Ref], None] = lambda ref: None
+    ) -> None:
         """Compute what is missing, each result kept as soon as it is there. ``only`` names the stations to look at.
 
+        ``begins`` is told of each result before it is computed, and may raise to end the work there.
         BastionError when a station cannot: what was kept before stays.
         """
         keys = [k for k in self.stations if only is None or k in only]
@@ -114,6 +117,7 @@ class Graph:
             inputs, ref = self.inputs(key), self.ref(key)
             if ref is None:
                 raise RecipeProblem(inputs.said)
+            begins(ref)
             with Workplace(self.store.folder(ref)) as folder:
                 made = station.run(inputs, Place(self.store, self._memo, folder), part)
             self.store.keep(ref, made.result, made.data)

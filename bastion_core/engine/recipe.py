@@ -8,6 +8,7 @@ from typing import Any, TypeVar
 
 from bastion_core.engine.keeping import plain, whole
 from bastion_core.errors import RecipeProblem
+from bastion_core.findings import Quantity, Said, say
 
 R = TypeVar("R", bound="Recipe")
 _WRITTEN: dict[str, tuple[float, str]] = {"mm": (1, " mm"), "share": (100, " %"), "deg": (1, "°"), "": (1, "")}
@@ -46,6 +47,36 @@ class Decision:
     flag: Flag | None = None
     hint: str = ""
     """What to do about a value out of bounds."""
+    nothing: str = "none"
+    """What an open decision is called, and an empty choice."""
+    empty: str = "none"
+    """What a list without anything is called."""
+    shown: Callable[[Any], Said] | None = None
+    """How a value is told, where label and unit do not say it."""
+
+    def told(self, value: Any) -> Said:
+        """A value of this decision in words: “0.2 mm”, “yes”, “as proposed”."""
+        if value is None or value == "":
+            return say(self.nothing)
+        if value == ():
+            return say(self.empty)
+        if self.shown is not None:
+            return self.shown(value)
+        if isinstance(value, bool):
+            return say("yes" if value else "no")
+        numbers = value if isinstance(value, tuple) else (value,)
+        if not all(isinstance(v, int | float) for v in numbers):
+            return say(str(value).replace("_", " "))
+        unit = _QUANTITY[self.unit]
+        return say("{}", Quantity(tuple(float(v) for v in numbers), unit, _digits(numbers, 100 if unit == "share" else 1), " / "))
+
+
+_QUANTITY: dict[str, Any] = {"mm": "mm", "share": "share", "deg": "deg", "": "count"}
+
+
+def _digits(numbers: Iterable[float], factor: float) -> int:
+    """How many decimals, up to two, the numbers need."""
+    return next((d for d in (0, 1) if all(abs(round(v * factor, d) - v * factor) < 1e-6 for v in numbers)), 2)
 
 
 def decision(default: Any = MISSING, label: str = "", *, factory: Any = MISSING, **known: Any) -> Any:

@@ -89,6 +89,8 @@ class Station(Generic[C, I, R]):
     key: ClassVar[str]
     title: ClassVar[str]
     scope: ClassVar[Literal["piece", "build"]] = "piece"
+    sheet: ClassVar[Literal["plan", "bench"]] = "plan"
+    """The half of the Wall it stands on: what is planned, or what is done at the bench."""
     after: ClassVar[tuple[str, ...]] = ()
     """Stations whose results it reads; without them it waits."""
     edition: ClassVar[int] = 1

@@ -3,8 +3,7 @@
 from dataclasses import dataclass
 from math import erf, hypot, sqrt
 
-from bastion_core.findings import Said, mm, say
-from bastion_core.fit.scale import in_percent
+from bastion_core.findings import Quantity, Said, mm, say
 from bastion_core.fit.sites import Site
 from bastion_core.measure.readings import usual_sd_mm
 from bastion_core.measure.table import ROWS, Measurement
@@ -12,7 +11,7 @@ from bastion_core.measure.wearer import Wearer
 
 MAKING_SD_MM = 0.6
 """What printing, shrinking and seating add; common practice, no source."""
-WORTH = 0.003
+WORTH = 0.01
 
 
 @dataclass(frozen=True)
@@ -81,7 +80,7 @@ def next_measurements(
         tool = {"caliper": "a caliper", "tape": "a tape", "board": "a board"}[row.tool]
         why = say(
             "{} is {} to ± {}; three readings by {} of the same would make it {} instead of {}.", row.name,
-            "only guessed" if is_guess else "known", mm(wearer.sd_mm(key, side) or 0, digits=1), tool, in_percent(after), in_percent(now),
+            "only guessed" if is_guess else "known", mm(wearer.sd_mm(key, side) or 0, digits=1), tool, *(Quantity((chance,), "share") for chance in (after, now)),
         )  # fmt: skip
         worth.append(MeasurementGain(key, row.name, row.tool, now, after, is_guess, why))
     return sorted(worth, key=lambda b: -abs(b.to_probability - 0.5))

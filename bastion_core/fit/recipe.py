@@ -5,6 +5,7 @@ from dataclasses import dataclass
 
 from bastion_core.engine.recipe import Flag, Recipe, decision
 from bastion_core.errors import RecipeProblem
+from bastion_core.findings import Quantity, Said, joined, mm, say
 from bastion_core.fit.bays import KINDS, Bay, parse_bay
 from bastion_core.fit.layers import GIVE_MM, Layer, parse_layer
 from bastion_core.fit.scale import LEAST_SCALE, MOST_SCALE, WRONG_UNIT, Scale
@@ -21,6 +22,19 @@ def read_scale(text: str) -> Scale:
         raise ValueError(text)
     x, y, z = parts * 3 if len(parts) == 1 else parts
     return x, y, z
+
+
+def _shown_scale(scale: Scale) -> Said:
+    """One figure where the axes are scaled alike, else three."""
+    return say("{}", Quantity(scale if len(set(scale)) > 1 else scale[:1], "share", 1))
+
+
+def _shown_layers(layers: Sequence[Layer]) -> Said:
+    return joined([say("{} {}", layer.name, mm(layer.thickness_mm, digits=1)) for layer in layers], ", ")
+
+
+def _shown_bays(bays: Sequence[Bay]) -> Said:
+    return say(", ".join(bay.name for bay in bays))
 
 
 def _three(typed: Sequence[str]) -> tuple[float, float, float]:
@@ -41,17 +55,19 @@ class FitRecipe(Recipe):
         flag=Flag("--length", "length its longest side is to get, in mm", float, hold="MM"),
     )  # fmt: skip
     scale: Scale | None = decision(
-        None, "Scale", because="the scale", least=LEAST_SCALE, most=MOST_SCALE, hint=WRONG_UNIT,
+        None, "Scale", because="the scale", nothing="as suggested", shown=_shown_scale, least=LEAST_SCALE, most=MOST_SCALE, hint=WRONG_UNIT,
         flag=Flag("--scale", "scale to use instead of the computed one; 1.1x1.1x1 for axes apart", read_scale, hold="SCALE"),
     )  # fmt: skip
-    way_in: str = decision("", "Goes on", because="the way in", choices=("", *WAYS_IN), flag=Flag("--way-in", "how it goes on"))
+    way_in: str = decision(
+        "", "Goes on", because="the way in", nothing="as usual", choices=("", *WAYS_IN), flag=Flag("--way-in", "how it goes on")
+    )
     layers: tuple[Layer, ...] | None = decision(
-        None, "Between body and piece", because="the layers",
+        None, "Between body and piece", because="the layers", nothing="as usual", shown=_shown_layers,
         flag=Flag("--between", "NAME=MM or NAME@WHERE=MM between body and piece, like pad=8 or pad@top=12", parse_layer, True, hold="LAYER"),
     )  # fmt: skip
     """None for what is usual there: padding in a helmet, nothing elsewhere."""
     bays: tuple[Bay, ...] = decision(
-        (), "What goes inside", because="what goes inside",
+        (), "What goes inside", because="what goes inside", shown=_shown_bays,
         flag=Flag("--bay", f"NAME=XxYxZ or NAME@PLACE=XxYxZ in mm, or one of: {', '.join(KINDS)}", parse_bay, True, hold="BAY"),
     )  # fmt: skip
     shift_mm: Scale = decision(

@@ -6,10 +6,12 @@ import numpy as np
 import trimesh
 from scipy.spatial import cKDTree
 
+from bastion_core.errors import MeshProblem
 from bastion_core.fit.answer import Answer, Fitting
 from bastion_core.fit.room import Room
 from bastion_core.formats.glb import simplified
 from bastion_core.geometry.mesh import Floats, Mesh
+from bastion_core.geometry.solid import Solid
 
 _PIECE_TRIANGLES = 50_000
 _NEAR_MM = 8.0
@@ -55,10 +57,25 @@ def _plain(mesh: Mesh) -> trimesh.Trimesh:
 
 
 def _near(mesh: Mesh, low: Floats, high: Floats) -> Mesh:
-    inside = np.asarray(((mesh.vertices > low) & (mesh.vertices < high)).all(axis=1))
-    faces = mesh.faces[inside[mesh.faces].all(axis=1)]
-    used, compact = np.unique(faces, return_inverse=True)
-    return Mesh(mesh.vertices[used], compact.reshape(-1, 3).astype(np.int64))
+    """The part of a body within a box, its edges cut clean: closed by flat faces where the body is closed, else open."""
+    try:
+        return _with_sharp_ends(Solid.from_mesh(mesh).within(low, high).mesh(), low, high)
+    except MeshProblem:
+        normals = np.concatenate([np.eye(3), -np.eye(3)])
+        origins = np.concatenate([np.tile(low, (3, 1)), np.tile(high, (3, 1))])
+        cut = trimesh.intersections.slice_mesh_plane(_plain(mesh), normals, origins)
+        return Mesh(np.asarray(cut.vertices, dtype=np.float64), np.asarray(cut.faces, dtype=np.int64))
+
+
+def _with_sharp_ends(mesh: Mesh, low: Floats, high: Floats) -> Mesh:
+    """The flat ends at the sides of a box get corners of their own, so that they are shaded flat and the skin as skin."""
+    corners = mesh.vertices[mesh.faces]
+    at_low, at_high = (np.asarray(np.all(np.isclose(corners, side, atol=1e-3), axis=1)) for side in (low, high))
+    flat = np.any(at_low | at_high, axis=1)
+    used, own = np.unique(mesh.faces[flat], return_inverse=True)
+    faces = mesh.faces.copy()
+    faces[flat] = len(mesh.vertices) + own.reshape(-1, 3)
+    return Mesh(np.concatenate([mesh.vertices, mesh.vertices[used]]), faces)
 
 
 def _room_at(judged: Room, body: Mesh) -> Floats:

@@ -95,7 +95,7 @@ class FitData:
 class FitStation(Station[Case, FitInputs, FitResult]):
     """How big, and whether it goes on."""
 
-    key, title, after, weight, edition = "fit", "Fit", ("pieces",), 0.07, 4
+    key, title, after, weight, edition = "fit", "Fit", ("pieces",), 0.07, 6
     recipe, result, data = FitRecipe, FitResult, FitData
 
     def inputs(self, case: Case, known: Mapping[str, Known[Any]]) -> FitInputs:
@@ -210,11 +210,9 @@ class FitStation(Station[Case, FitInputs, FitResult]):
     def fact(self, result: FitResult) -> Fact:
         """Its scale, and its room or its size."""
         x, y, z = result.scale
-        main = say("{}", in_percent(x)) if x == y == z else say("{}", Quantity(result.scale, "share", 1, " / "))
+        main = say("{}", in_percent(x)) if x == y == z else say("{}", Quantity((min(x, y, z), max(x, y, z)), "share", 0, " to "))
         if result.room_mm is None:
-            return Fact(main, say("{}", mm(*result.size_mm)))
-        if result.room_mm < 0:
-            return Fact(main, say("{} too tight", mm(-result.room_mm, digits=1)))
+            return Fact(main, say("{} long", mm(max(result.size_mm))))
         return Fact(main, say("{} room", mm(result.room_mm, digits=1)))
 
 

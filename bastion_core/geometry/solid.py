@@ -67,6 +67,11 @@ class Solid:
         above, below = self.manifold.split_by_plane(plane.normal, plane.offset_mm)
         return Solid(above), Solid(below)
 
+    def within(self, low: Floats, high: Floats) -> "Solid":
+        """The part of it inside the upright box between two corners (3,)."""
+        box = Manifold.cube([float(v) for v in high - low]).translate([float(v) for v in low])
+        return Solid(self.manifold ^ box)
+
     def bodies(self) -> list["Solid"]:
         """The separate bodies, largest first; a closed void inside a body stays with it."""
         shells = sorted((Solid(m) for m in self.manifold.decompose()), key=lambda s: -s.volume)

@@ -12,12 +12,12 @@ class JoinRecipe(Recipe):
     """How seams are held."""
 
     pin_diameters_mm: tuple[float, ...] | None = decision(
-        None, "Pins", because="the pins", unit="mm", least=0.5, most=30.0,
+        None, "Pins", because="the pins", nothing="as usual", unit="mm", least=0.5, most=30.0,
         flag=Flag("--pin", "thickness of a pin to try, in mm; once for each", float, True, hold="MM"),
     )  # fmt: skip
     """Thicknesses to try; None for the usual ones."""
     pin_clearance_mm: float | None = decision(
-        None, "Clearance per side", because="the pins' clearance", unit="mm", least=0.0, most=2.0,
+        None, "Clearance per side", because="the pins' clearance", nothing="the shop's", unit="mm", least=0.0, most=2.0,
         flag=Flag("--pin-clearance", "mm per side between pin and hole", float, hold="MM"),
     )  # fmt: skip
     """None for the shop's."""

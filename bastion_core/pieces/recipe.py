@@ -18,6 +18,7 @@ class PiecesRecipe(Recipe):
         "Unit of the file",
         because="the unit",
         choices=("", *MM_PER_UNIT),
+        nothing="as guessed",
         flag=Flag("--unit", "the file's unit; guessed when not given"),
     )
     turn_x: int = decision(0, "Quarter turns about x", because="the way it stands", least=0, most=3)

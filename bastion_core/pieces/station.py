@@ -101,8 +101,7 @@ class PiecesStation(Station[Case, PiecesInputs, PiecesResult]):
         return tuple(said)
 
     def fact(self, result: PiecesResult) -> Fact:
-        """Its size; its triangles, and whether it was mended."""
-        mended = "" if result.watertight else ", mended"
+        """Its longest side; its triangles, or that it was mended."""
         n = result.triangles
         count = f"{n / 1000:,.0f} k" if n >= 10_000 else f"{n:,}"
-        return Fact(say("{}", mm(*result.size_mm)), say("{} triangles{}", count, mended))
+        return Fact(say("{} long", mm(max(result.size_mm))), say("{} triangles", count) if result.watertight else say("mended"))

@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 
 from bastion_core.engine.recipe import Flag, Recipe, decision
+from bastion_core.findings import say
 from bastion_core.print.profile import MATERIALS, Profile
 
 
@@ -28,7 +29,14 @@ class PrintRecipe(Recipe):
         most=1.0,
         flag=Flag("--infill", "in percent", _percent, hold="PERCENT"),
     )
-    material: str = decision("pla", "Material", because="the material", choices=tuple(MATERIALS), flag=Flag("--material", "filament"))
+    material: str = decision(
+        "pla",
+        "Material",
+        because="the material",
+        choices=tuple(MATERIALS),
+        shown=lambda key: say(MATERIALS[key].name),
+        flag=Flag("--material", "filament"),
+    )
 
     def profile(self) -> Profile:
         """The same with all that goes without saying."""

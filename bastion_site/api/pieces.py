@@ -15,28 +15,29 @@ from bastion_core.engine.keeping import plain
 from bastion_core.errors import FileProblem, RecipeProblem
 from bastion_core.fit.curve import filament_at, from_curve
 from bastion_core.fit.layers import pad_of
-from bastion_core.fit.recipe import FitRecipe
 from bastion_core.fit.sites import guess_site
 from bastion_core.formats.reading import sniff
 from bastion_core.measure.table import SITES
 from bastion_core.pieces.recipe import PiecesRecipe
-from bastion_core.recipes import DECISIONS, begin_all, called, write_all
-from bastion_site.api.present import detail, shown_result
-from bastion_site.api.records import Detail, WhatIf
+from bastion_core.recipes import begin_all, write_all
+from bastion_site.api.drafts import DraftSerializer, tried
+from bastion_site.api.present import detail, draft_record, shown_result
+from bastion_site.api.records import Detail, DraftRecord, WhatIf
+from bastion_site.api.rows import check_rows
+from bastion_site.api.steps import StepSerializer, by_whom, go_and_refresh
 from bastion_site.api.uploads import Uploads
 from bastion_site.builds.files import drop_source, keep_source
 from bastion_site.builds.models import Build, Piece
-from bastion_site.engine.cases import WITH, PieceGraph, graph_of
+from bastion_site.engine.cases import WITH, PieceGraph, drafts_of, graph_of, graphs_of
+from bastion_site.engine.deciding import keep, mirrored_seat, reason, redo, told, undo, with_twin
+from bastion_site.engine.drafts import begin
 from bastion_site.engine.queue import queue_job, stop_job
 from bastion_site.engine.refresh import refresh
 from bastion_site.engine.sweep import sweep
 from bastion_site.errors import Changed, NotYet
 from bastion_site.jobs.models import Job
-from bastion_site.shop.models import Printer, shop_today
-from bastion_site.wearers.models import Wearer
+from bastion_site.shop.models import shop_today
 from bastion_site.wire import Decided, asked, labels_of_decisions, question, wire
-
-SEAT = ("shift_mm", "turn_deg")
 
 
 @dataclass(frozen=True)
@@ -113,27 +114,48 @@ class PieceView(mixins.RetrieveModelMixin, mixins.DestroyModelMixin, viewsets.Ge
         if "version" not in changes:
             raise RecipeProblem("A change has to name the version of the piece it was made against.", "version")
         version = changes.pop("version")
-        _check_rows(changes)
-        piece.decide(**{k: v for k, v in changes.items() if k in DECISIONS})
+        check_rows(changes)
         with transaction.atomic():
-            if not Piece.objects.filter(pk=piece.pk, version=version).update(version=version + 1):
+            piece = self.queryset.get(pk=piece.pk)
+            if piece.version != version:
                 raise Changed
-            for name in ("name", "note"):
-                if name in changes:
-                    setattr(piece, name, changes[name])
-            if "wearer" in changes:
-                piece.wearer_id = changes["wearer"]
-            piece.version = version + 1
-            piece.save(update_fields=["recipe", "name", "note", "wearer", "version"])
-            twin = _move_twin(piece, changes)
-        what = " and ".join(w for w in (called(changes), "the wearer" if "wearer" in changes else "") if w)
-        for one in (piece, twin):
-            if one is not None:
-                refresh(self.queryset.get(pk=one.pk), what)
+            wanted = with_twin(piece, changes)
+            keep(wanted, told(reason(changes)), by_whom(request))
+        for one, _ in wanted:
+            refresh(one, reason(k for k in changes if k not in ("name", "note")))
         return self._answer(piece)
 
+    @extend_schema(request=StepSerializer, responses=wire(Detail))
+    @action(detail=True, methods=["post"])
+    def undo(self, request, pk=None):
+        """Take the last change of this piece back; names it, so that two windows do not take back two. 409 when it is another by now."""
+        return self._went(undo, "undoing", request)
+
+    @extend_schema(request=StepSerializer, responses=wire(Detail))
+    @action(detail=True, methods=["post"])
+    def redo(self, request, pk=None):
+        """Make the change of this piece again that was taken back last."""
+        return self._went(redo, "redoing", request)
+
+    def _went(self, go, way: str, request) -> Response:
+        piece = self.get_object()
+        go_and_refresh(go, way, piece, request)
+        return self._answer(piece)
+
+    @extend_schema(responses=wire(DraftRecord)(many=True), request=DraftSerializer, methods=["GET"])
+    @extend_schema(request=DraftSerializer, responses={201: wire(DraftRecord)}, methods=["POST"])
+    @action(detail=True, methods=["get", "post"], pagination_class=None)
+    def drafts(self, request, pk=None):
+        """The changes of this piece that are tried; or one more."""
+        piece = self.get_object()
+        if request.method == "GET":
+            return Response(plain([draft_record(g, piece) for g in graphs_of(drafts_of([piece]))]))
+        change, because = tried(request)
+        draft = begin(piece, change, because)
+        return Response(plain(draft_record(graph_of(draft.as_piece()), piece)), status=201)
+
     def perform_destroy(self, instance) -> None:
-        for job in instance.jobs.filter(state__in=Job.ACTIVE):
+        for job in instance.jobs.filter(state__in=Job.ACTIVE) | Job.objects.filter(draft__piece=instance, state__in=Job.ACTIVE):
             stop_job(job)
         mesh = instance.mesh
         instance.delete()
@@ -201,33 +223,5 @@ def what_if(graph: PieceGraph, scale: float | None, pad_mm: float | None) -> Wha
     return WhatIf(scale, pad_mm, point.room_mm, point.wall_mm, grams, met)
 
 
-def _check_rows(changes: dict) -> None:
-    """RecipeProblem when a printer or wearer is named that is not there."""
-    unknown = set(changes.get("printer_ids") or ()) - set(Printer.objects.filter(active=True).values_list("id", flat=True))
-    if unknown:
-        raise RecipeProblem("A printer was chosen that the shop no longer has. Choose again.", "printer_ids")
-    wearer = changes.get("wearer")
-    if wearer is not None and not Wearer.objects.filter(pk=wearer).exists():
-        raise RecipeProblem("A wearer was chosen who is not there any more. Choose again.", "wearer")
-
-
-def mirrored_seat(piece: Piece) -> dict[str, list[float]]:
-    """How the other side of the pair sits when this one sits as it does."""
-    fit = piece.of(FitRecipe)
-    (x, y, z), (pitch, roll, yaw) = fit.shift_mm, fit.turn_deg
-    return {"shift_mm": [-x, y, z], "turn_deg": [pitch, -roll, -yaw]}
-
-
 def _mirrored_cut(cut: dict) -> dict:
     return cut | {key: [-cut[key][0], *cut[key][1:]] for key in ("point", "normal")}
-
-
-def _move_twin(piece: Piece, changes: dict) -> Piece | None:
-    """The other side of a pair sits as this one does, mirrored; the twin that was moved, if any."""
-    twin = piece.twin if set(SEAT) & changes.keys() else None
-    if twin is None:
-        return None
-    twin.decide(**mirrored_seat(piece))
-    twin.version += 1
-    twin.save(update_fields=["recipe", "version"])
-    return twin

@@ -4,16 +4,35 @@ from typing import Any
 
 from bastion_core.engine.graph import Graph
 from bastion_core.engine.keeping import plain, whole
-from bastion_core.engine.recipe import written
+from bastion_core.engine.recipe import Recipe, written
 from bastion_core.engine.store import Ref
 from bastion_core.errors import BastionError, FileProblem
-from bastion_core.findings import Fact, Finding, Note, Said, Verdict, worst
+from bastion_core.findings import Fact, Finding, Note, Said, Verdict, say, worst
 from bastion_core.fit.layers import usual_layers
 from bastion_core.fit.sites import BY_NAME
+from bastion_core.recipes import Difference, begin_all, change_all, differences
+from bastion_core.shop import Shop
 from bastion_core.stations import STATIONS
-from bastion_site.api.records import Cell, Files, JobRecord, Row, Totals, Usual, WornBy
+from bastion_site.api.records import (
+    Cell,
+    DraftRecord,
+    Files,
+    JobRecord,
+    Row,
+    StepPartRecord,
+    StepRecord,
+    StepRef,
+    Totals,
+    Usual,
+    WornBy,
+)
+from bastion_site.builds.models import Build, Piece, Step, StepPart
 from bastion_site.engine.cases import PieceGraph
+from bastion_site.engine.deciding import next_redo, next_undo
 from bastion_site.jobs.models import Job
+from bastion_site.wearers.models import Wearer
+
+_BESIDE = {"name": "Name", "wearer": "Worn by", "due": "Due", "note": "Note"}
 
 
 def states(graph: Graph, job: Job | None) -> dict[str, str]:
@@ -72,14 +91,14 @@ def cells(graph: PieceGraph, job: Job | None) -> dict[str, Cell]:
     return made
 
 
-def row(graph: PieceGraph, job: Job | None) -> Row:
-    """A piece as a row of the Wall."""
+def row(graph: PieceGraph, job: Job | None, drafts: int = 0) -> Row:
+    """A piece as a row of the Wall; ``drafts`` is how many changes of it are tried."""
     piece, fit = graph.piece, shown_result(graph, "fit")
     wearer = piece.worn_by
     return Row(
         piece.id, piece.name, piece.side, piece.site, piece.mirror_of_id, piece.version, piece.file_name,
-        WornBy(wearer.id, wearer.name) if wearer else None, fit.silhouette if fit else "", fit.bounds_mm if fit else None, JobRecord.of(job),
-        cells(graph, job), totals(piece.totals), totals(piece.before), piece.because,
+        WornBy(wearer.id, wearer.name) if wearer else None, fit.silhouette if fit else "", fit.scale if fit else None, fit.bounds_mm if fit else None, JobRecord.of(job),
+        cells(graph, job), totals(piece.totals), totals(piece.before), piece.because, drafts,
     )  # fmt: skip
 
 
@@ -91,8 +110,11 @@ def totals(kept: dict | None) -> Totals | None:
 def detail(graph: PieceGraph, job: Job | None) -> dict[str, Any]:
     """A piece with all that its station pages show, as JSON."""
     piece = graph.piece
-    shown = plain(row(graph, job))
+    shown = plain(row(graph, job, piece.drafts.count()))
     shown |= {
+        "undo": plain(step_ref(next_undo(piece))),
+        "redo": plain(step_ref(next_redo(piece))),
+        "draft_version": piece.draft.version if piece.draft else None,
         "build": piece.build_id,
         "note": piece.note,
         "recipe": written(graph.case.decided),
@@ -107,6 +129,56 @@ def detail(graph: PieceGraph, job: Job | None) -> dict[str, Any]:
             shown[f"{station.key}_data"] = _data(graph, station.key) if result is not None else None
     shown["silhouette_side"] = shown["fit"]["silhouette_side"] if shown["fit"] else ""
     return shown
+
+
+def draft_record(graph: PieceGraph, kept: Piece) -> DraftRecord:
+    """A draft beside what is kept of its piece."""
+    draft, fit = graph.piece.draft, shown_result(graph, "fit")
+    assert draft is not None
+    because = whole(Said, draft.because) if draft.because else None
+    changes = differences_of(kept.decided, graph.piece.decided, kept.worn_by, graph.piece.worn_by)
+    return DraftRecord(draft.pk, draft.version, because, changes, row(graph, draft.jobs.first()), fit.silhouette_side if fit else "")
+
+
+def differences_of(was: tuple[Recipe, ...], now: tuple[Recipe, ...], wore: Wearer | None, wears: Wearer | None) -> tuple[Difference, ...]:
+    """What differs between two ways of deciding about a piece."""
+    worn = () if wore == wears else (Difference("wearer", "Worn by", *(say("{}", w.name) if w else say("nobody") for w in (wore, wears))),)
+    return (*worn, *differences(was, now))
+
+
+def step_ref(step: Step | None) -> StepRef | None:
+    """A step as a button names it."""
+    return None if step is None else StepRef(step.pk, whole(Said, step.because))
+
+
+def step_records(build: Build, most: int) -> tuple[StepRecord, ...]:
+    """The newest kept changes of a build."""
+    names = dict(Wearer.objects.values_list("pk", "name"))
+    steps = build.steps.prefetch_related("parts__piece")[:most]
+    return tuple(
+        StepRecord(
+            s.pk, whole(Said, s.because), s.by, s.at.isoformat(timespec="minutes"), s.state,
+            tuple(StepPartRecord(p.piece_id, p.piece.name if p.piece else "", _differences_by(p, names)) for p in s.parts.all()),
+        )
+        for s in steps
+    )  # fmt: skip
+
+
+def _differences_by(part: StepPart, names: dict[int, str]) -> tuple[Difference, ...]:
+    """What one part of a step changed, in words."""
+
+    def words(key: str, value: Any) -> Said:
+        if key == "wearer":
+            return say("{}", names.get(value, "somebody who was deleted") if value else "nobody")
+        return say("{}", str(value)) if value else say("none")
+
+    beside = tuple(
+        Difference(k, label, words(k, part.before[k]), words(k, part.after[k])) for k, label in _BESIDE.items() if k in part.before
+    )
+    try:
+        return (*beside, *differences(*(change_all(begin_all(Shop()), values) for values in (part.before, part.after))))
+    except BastionError:  # values of an older recipe that today's does not know
+        return beside
 
 
 def _data(graph: PieceGraph, key: str) -> Any | None:

@@ -1,10 +1,12 @@
 """What the API answers with, beside the results of the stations themselves."""
 
 from dataclasses import dataclass, field, make_dataclass
+from typing import Literal
 
 from bastion_core.findings import Finding, Note, Said, Verdict
 from bastion_core.fit.layers import Layer
 from bastion_core.fit.motion_station import DrawnContact
+from bastion_core.recipes import Difference
 from bastion_core.stations import STATIONS
 from bastion_site.jobs.models import Job
 from bastion_site.wire import Decided
@@ -73,12 +75,66 @@ class Row:
     file_name: str
     wearer: WornBy | None
     silhouette: str
+    """As the file has it; ``scale`` makes it the piece."""
+    scale: tuple[float, float, float] | None
     bounds_mm: tuple[tuple[float, float, float], ...] | None
     job: JobRecord | None
     stations: dict[str, Cell]
     totals: Totals | None
     before: Totals | None
     because: str
+    drafts: int
+    """How many changes of it are being tried."""
+
+
+@dataclass(frozen=True)
+class StepRef:
+    """A step that can be undone or done again."""
+
+    id: int
+    because: Said
+
+
+@dataclass(frozen=True)
+class StepPartRecord:
+    """What a step changed on one piece, or on the build itself."""
+
+    piece: int | None
+    name: str
+    differences: tuple[Difference, ...]
+
+
+@dataclass(frozen=True)
+class StepRecord:
+    """A kept change: why, by whom, when, what it was before and after, and whether it was undone."""
+
+    id: int
+    because: Said
+    by: str
+    at: str
+    state: str
+    parts: tuple[StepPartRecord, ...]
+
+
+@dataclass(frozen=True)
+class Steps:
+    """The kept changes of a build, newest first, and which come next."""
+
+    steps: tuple[StepRecord, ...]
+    undo: StepRef | None
+    redo: StepRef | None
+
+
+@dataclass(frozen=True)
+class DraftRecord:
+    """A change that is tried: what it changes of what is kept, and the piece's row as it would be."""
+
+    id: int
+    version: int
+    because: Said | None
+    differences: tuple[Difference, ...]
+    row: Row
+    silhouette_side: str
 
 
 @dataclass(frozen=True)
@@ -103,6 +159,7 @@ Detail = make_dataclass(
     "Detail",
     [
         ("build", int), ("note", str), ("recipe", Decided), ("worn_by", int | None), ("usual", Usual), ("silhouette_side", str), ("files", Files),
+        ("undo", StepRef | None), ("redo", StepRef | None), ("draft_version", int | None),
         *((s.key, s.result | None) for s in STATIONS),
         *((f"{s.key}_data", s.data | None) for s in STATIONS if s.kept),
     ],
@@ -149,11 +206,35 @@ class BuildRecord:
 
 
 @dataclass(frozen=True)
+class BuildLine:
+    """A build in the list: who wears it, when it is due, how far it is and what stands in its way."""
+
+    id: int
+    name: str
+    due: str | None
+    wearer: str
+    archived: bool
+    pieces: int
+    verdicts: dict[str, int]
+    """How many pieces are at each verdict, as the worst of their stations says."""
+    outlines: tuple[str, ...]
+    """Drawn from the meshes of its first pieces, from the front."""
+    calendar: Calendar | None = None
+    """Without its slots."""
+
+
+@dataclass(frozen=True)
 class StationRecord:
-    """A column of the Wall."""
+    """A column of the Wall, and the sheet it stands on."""
 
     key: str
     title: str
+    sheet: Literal["plan", "bench"]
+
+    @classmethod
+    def all(cls) -> "tuple[StationRecord, ...]":
+        """Every station, in the order of the work."""
+        return tuple(cls(s.key, s.title, s.sheet) for s in STATIONS)
 
 
 @dataclass(frozen=True)
@@ -164,6 +245,8 @@ class Wall:
     stations: tuple[StationRecord, ...]
     rows: tuple[Row, ...]
     calendar: Calendar
+    undo: StepRef | None
+    redo: StepRef | None
 
 
 @dataclass(frozen=True)
@@ -181,7 +264,7 @@ class SuitLine:
     probability: float | None
     ratio: float | None
     wall_mm: float | None
-    complaints: tuple[Said, ...]
+    issues: tuple[Said, ...]
 
 
 @dataclass(frozen=True)

@@ -141,7 +141,7 @@ class ScanView(viewsets.GenericViewSet):
                 for key, measured in found.found["values"].items():
                     found.wearer.take(key, measured["value"], "scan")
         if {"used", "keep"} & given.keys():
-            refresh_for_wearer(found.wearer, f"{found.wearer.name} scanned")
+            refresh_for_wearer(found.wearer, "scan")
         return Response(record(found))
 
     def _gone(self, scan: Scan) -> Response:
@@ -154,7 +154,7 @@ class ScanView(viewsets.GenericViewSet):
         if mesh is not None:
             drop_source(mesh)
         if used:
-            refresh_for_wearer(wearer, f"{wearer.name}’s scan taken away")
+            refresh_for_wearer(wearer, "deleted scan")
         sweep()
         return Response(status=204)
 

@@ -10,6 +10,7 @@ from bastion_core.measure.doubts import doubts
 from bastion_core.measure.predict import Guess, predict
 from bastion_core.measure.table import TABLE
 from bastion_site.builds.models import Piece
+from bastion_site.engine.refresh import WEARERS
 from bastion_site.wearers.models import Wearer
 
 
@@ -87,7 +88,7 @@ def moved(wearer: Wearer, pieces) -> tuple[Moved, ...]:
     listed = []
     for piece in pieces:
         before, after = piece.before, piece.totals
-        if before and after and str(before.get("because", "")).startswith(wearer.name):
+        if before and after and str(before.get("because", "")).startswith(WEARERS):
             hours, grams, parts = ((before[k], after[k]) for k in ("hours", "filament_g", "parts"))
             listed.append(Moved(piece.id, piece.build_id, piece.name, hours, grams, parts))
     return tuple(listed)

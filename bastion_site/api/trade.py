@@ -47,7 +47,7 @@ def trade(request) -> Response:
     """Stations, decisions with their bounds, sites, ways in, layers, and what the shop usually puts inside."""
     tables = Trade(
         __version__,
-        tuple(StationRecord(s.key, s.title) for s in STATIONS),
+        StationRecord.all(),
         tuple(decision_records(STATIONS)),
         SITES,
         tuple(MM_PER_UNIT),

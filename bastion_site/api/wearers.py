@@ -32,8 +32,9 @@ from bastion_site.api.files import sent
 from bastion_site.api.sheet import Sheet, sheet
 from bastion_site.api.uploads import Uploads
 from bastion_site.builds.files import drop_source
-from bastion_site.builds.models import Piece
+from bastion_site.builds.models import Draft, Piece
 from bastion_site.engine import quick, scans
+from bastion_site.engine.deciding import forget_wearer
 from bastion_site.engine.process import warm
 from bastion_site.engine.queue import stop_job
 from bastion_site.engine.refresh import refresh_for_wearer, refresh_many, worn_by
@@ -51,7 +52,7 @@ class WearerSerializer(serializers.ModelSerializer):
 
     measurements = serializers.DictField(child=serializers.FloatField(), required=False)
     doubts = serializers.SerializerMethodField()
-    version = serializers.IntegerField(required=False)
+    version = serializers.IntegerField(required=False, min_value=0)
     waiting = serializers.SerializerMethodField()
     by = serializers.CharField(max_length=60, required=False, allow_blank=True, write_only=True, help_text="Who took what is changed.")
 
@@ -180,7 +181,7 @@ class WearerView(viewsets.ModelViewSet):
 
     def perform_update(self, serializer) -> None:
         wearer = serializer.save()
-        refresh_for_wearer(wearer, f"{wearer.name} measured anew")
+        refresh_for_wearer(wearer, "measurements")
 
     def perform_destroy(self, instance) -> None:
         for job in instance.jobs.filter(state__in=Job.ACTIVE):
@@ -189,6 +190,9 @@ class WearerView(viewsets.ModelViewSet):
         for scan in instance.scans.all():
             scans.forget_files(scan)
         pieces = list(worn_by(instance).values_list("pk", flat=True))
+        forget_wearer(instance.pk)
+        Draft.objects.filter(change__wearer=instance.pk).delete()
+        Draft.objects.filter(piece__in=pieces).update(shown={}, totals=None)
         instance.delete()
         for mesh in meshes:
             drop_source(mesh)
@@ -244,7 +248,7 @@ class WearerView(viewsets.ModelViewSet):
         with transaction.atomic():
             wearer = Wearer.objects.select_for_update().get(pk=self.get_object().pk)
             wearer.take(given["key"], value, given["way"], given["by"], given["again"])
-        refresh_for_wearer(wearer, f"{wearer.name}’s {ROWS[given['key']].name.lower()}")
+        refresh_for_wearer(wearer, ROWS[given["key"]].name.lower())
         return Response(WearerSerializer(wearer).data)
 
     @extend_schema(responses=ReadingSerializer(many=True))
@@ -269,7 +273,7 @@ class WearerView(viewsets.ModelViewSet):
                 if given["accept"]:
                     wearer.take_mean(reading.key)
         if waiting and given["accept"]:
-            refresh_for_wearer(wearer, f"{wearer.name} measured anew")
+            refresh_for_wearer(wearer, "measurements")
         return Response(WearerSerializer(wearer).data)
 
     @extend_schema(request=CaliperSerializer, responses=wire(CaliperReading))

@@ -1,13 +1,15 @@
-"""What a build keeps: the decisions about each piece, the files they came from, and what was computed from them."""
+"""What a build keeps: the decisions about each piece and how they came about, what is tried, the files, and what was computed from them."""
 
+import copy
 from functools import cached_property
+from typing import Self
 
 from django.conf import settings
 from django.db import models
 
 from bastion_core.engine.recipe import Recipe
 from bastion_core.pieces.recipe import PiecesRecipe
-from bastion_core.recipes import change_all, read_all, write_all
+from bastion_core.recipes import VERSION, change_all, read_all, write_all
 
 
 class Build(models.Model):
@@ -56,6 +58,8 @@ class Piece(models.Model):
     """Totals before the last change that moved them, with ``because``."""
     because = models.CharField(max_length=160, blank=True)
     """What was changed since the totals were computed."""
+    draft: "Draft | None" = None
+    """The draft that this, which is not saved, stands for."""
 
     class Meta:
         ordering = ["id"]
@@ -78,6 +82,14 @@ class Piece(models.Model):
         decided = change_all(self.decided, changes)
         self.recipe = write_all(decided)
         self.__dict__["decided"] = decided
+
+    def as_if(self, change: dict) -> Self:
+        """The piece as it would be with some decisions (and perhaps another wearer) changed: not saved, nor to be. RecipeProblem when it cannot be."""
+        other = copy.copy(self)
+        other.decide(**{k: v for k, v in change.items() if k != "wearer"})
+        if "wearer" in change:
+            other.wearer_id = change["wearer"]
+        return other
 
     @property
     def site(self) -> str:
@@ -113,6 +125,67 @@ class Derived(models.Model):
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["kind", "hash"], name="one_result_per_recipe")]
+
+
+class Draft(models.Model):
+    """A change that is tried: what would be decided otherwise, over whatever is kept. Computed like any piece, under the hash of it all."""
+
+    piece = models.ForeignKey(Piece, on_delete=models.CASCADE, related_name="drafts")
+    change = models.JSONField(default=dict)
+    """Decisions (and ``wearer``) as a change names them."""
+    because = models.JSONField(null=True)
+    """The sentence of the remedy it came from; None where the maker changed something."""
+    version = models.PositiveIntegerField(default=1)
+    recipe_version = models.PositiveIntegerField(default=VERSION)
+    shown = models.JSONField(default=dict)
+    """As a piece's."""
+    totals = models.JSONField(null=True)
+    created = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["id"]
+
+    def as_piece(self) -> Piece:
+        """The piece as it would be, not saved; what is shown of it until it is computed is what was shown last, of it or of what is kept."""
+        piece = self.piece.as_if(self.change)
+        piece.draft, piece.shown, piece.totals, piece.before, piece.because = self, self.piece.shown | self.shown, self.totals, None, ""
+        return piece
+
+
+class Step(models.Model):
+    """A kept change of decisions about a build or some of its pieces; the way back and forth leads over these."""
+
+    class State(models.TextChoices):
+        KEPT = "kept"
+        UNDONE = "undone"
+        PASSED = "passed"
+        """Undone, and then something else was decided about the same."""
+
+    build = models.ForeignKey(Build, on_delete=models.CASCADE, related_name="steps")
+    because = models.JSONField()
+    """Why, as a sentence."""
+    by = models.CharField(max_length=60, blank=True)
+    at = models.DateTimeField(auto_now_add=True)
+    state = models.CharField(max_length=6, choices=State, default=State.KEPT)
+    undone_at = models.DateTimeField(null=True)
+    recipe_version = models.PositiveIntegerField(default=VERSION)
+    """Values of an older version of the recipes are history only."""
+
+    class Meta:
+        ordering = ["-id"]
+
+
+class StepPart(models.Model):
+    """What a step changed on one piece, or on the build itself."""
+
+    step = models.ForeignKey(Step, on_delete=models.CASCADE, related_name="parts")
+    piece = models.ForeignKey(Piece, null=True, on_delete=models.CASCADE, related_name="step_parts")
+    """None for the build."""
+    before = models.JSONField()
+    after = models.JSONField()
+
+    class Meta:
+        ordering = ["id"]
 
 
 class FrozenPart(models.Model):

@@ -1,6 +1,7 @@
 """From rows to what the core's stations are asked about: a piece or a build with everything decided, the shop as it is today."""
 
 from collections.abc import Iterable, Sequence
+from contextlib import suppress
 
 from bastion_core.case import BuildCase, Case, ScanBody, WornPiece
 from bastion_core.engine.graph import Graph
@@ -10,15 +11,18 @@ from bastion_core.errors import BastionError
 from bastion_core.fit.sites import BY_NAME
 from bastion_core.measure.wearer import Wearer as CoreWearer
 from bastion_core.pieces.recipe import PiecesRecipe
+from bastion_core.recipes import VERSION
 from bastion_core.shop import Shop
 from bastion_core.stations import BUILD_STATIONS, STATIONS
-from bastion_site.builds.models import Build, Piece
+from bastion_site.builds.models import Build, Draft, Piece
 from bastion_site.engine.store import DatabaseStore
 from bastion_site.shop.models import shop_today
 from bastion_site.wearers.models import Wearer
 
 WITH = ("build__wearer", "wearer", "mesh")
 """What a piece is always loaded with."""
+SCANS = ("wearer__scans", "build__wearer__scans")
+"""What many pieces are loaded with beside that."""
 
 
 def scan_for(wearer: Wearer | None, site: str) -> ScanBody | None:
@@ -67,6 +71,20 @@ class PieceGraph(Graph):
         return Ref(key, shown) if shown else None
 
 
+def name_of(ref: Ref) -> str:
+    """A result in one word."""
+    return f"{ref.kind}/{ref.hash}"
+
+
+def drafts_of(pieces: Iterable[Piece]) -> list[Piece]:
+    """The drafts of pieces as the pieces they would be; one whose change can no longer be is passed over."""
+    found = []
+    for draft in Draft.objects.filter(piece__in=list(pieces), recipe_version=VERSION).select_related(*(f"piece__{name}" for name in WITH)):
+        with suppress(BastionError):
+            found.append(draft.as_piece())
+    return found
+
+
 def graph_of(piece: Piece, memo: Memo | None = None) -> PieceGraph:
     """One piece's stations as they stand."""
     return PieceGraph(piece, shop_today(), DatabaseStore(), memo)
@@ -86,7 +104,7 @@ def graphs_of(pieces: Sequence[Piece], shop: Shop | None = None) -> list[PieceGr
 
 def worn_pieces(build: Build) -> Iterable[Piece]:
     """The pieces of a build that are worn somewhere."""
-    return [p for p in build.pieces.select_related(*WITH).prefetch_related("wearer__scans", "build__wearer__scans") if p.site in BY_NAME]
+    return [p for p in build.pieces.select_related(*WITH).prefetch_related(*SCANS) if p.site in BY_NAME]
 
 
 def build_case(build: Build) -> tuple[BuildCase, list[str]]:

@@ -2,7 +2,7 @@
 
 import logging
 import time
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from typing import Any
 
 from django.conf import settings
@@ -22,17 +22,22 @@ logger = logging.getLogger(__name__)
 _MOST_ATTEMPTS, _AT_ONCE = 2, 500
 _MOST_S, MOST_STEP_S = 3600.0, 600.0
 """How long a job may take, and any one step of it: reading a file, mending it, building its surface anew."""
+_WHAT_IS_TRIED = -10
+"""What is kept is computed before what is tried."""
 _child = Process(idle_s=15.0)
 """Where this worker's jobs are carried out: warm from job to job, given back when there is nothing to do."""
 
 
 def queue_job(subject, kind: str, about: dict | None = None) -> Job:
-    """One job of a kind for a piece, build or wearer: a queued one serves, a running one is told to stop since what it computes is old."""
+    """One job of a kind for a piece, build, wearer or draft: a queued one serves, a running one is told to stop since what it computes is old."""
     return queue_jobs([(subject, kind)], about)[0]
 
 
-def queue_jobs(wanted: Sequence[tuple[Any, str]], about: dict | None = None) -> list[Job]:
-    """``queue_job`` for many subjects of one sort at once, so that a measurement that concerns hundreds of pieces is answered at once."""
+def queue_jobs(wanted: Sequence[tuple[Any, str]], about: dict | None = None, spare: Collection[str] = ()) -> list[Job]:
+    """``queue_job`` for many subjects of one sort at once, so that a measurement that concerns hundreds of pieces is answered at once.
+
+    A running job that is at one of the results in ``spare`` may end that: somebody waits for it.
+    """
     if not wanted:
         return []
     name, about, served = wanted[0][0]._meta.model_name, about or {}, {}
@@ -45,7 +50,7 @@ def queue_jobs(wanted: Sequence[tuple[Any, str]], about: dict | None = None) -> 
                 if job.state == Job.State.QUEUED and job.kind == kinds[subject]:
                     served[subject] = job
                 elif name == "piece" or job.kind == kinds[subject]:
-                    stop_job(job)
+                    stop_job(job, spare)
         made = Job.objects.bulk_create(Job(**{name: s}, kind=kind, about=about) for s, kind in wanted if s.pk not in served)
         for job in made:
             _enqueue(job)
@@ -54,13 +59,15 @@ def queue_jobs(wanted: Sequence[tuple[Any, str]], about: dict | None = None) -> 
 
 
 def _enqueue(job: Job) -> None:
-    run_job.using(queue_name=job.queue).enqueue(job.pk)
+    run_job.using(queue_name=job.queue, priority=_WHAT_IS_TRIED if job.draft_id else 0).enqueue(job.pk)
 
 
-def stop_job(job: Job) -> None:
-    """Ask a job to stop; one that has not begun stops at once."""
+def stop_job(job: Job, spare: Collection[str] = ()) -> None:
+    """Ask a job to stop: at once, or after the result it is at where that is in ``spare``. One that has not begun stops at once."""
     Job.objects.filter(pk=job.pk, state=Job.State.QUEUED).update(state=Job.State.STOPPED, finished=timezone.now(), message=str(Stopped()))
-    Job.objects.filter(pk=job.pk, state=Job.State.RUNNING).update(stop_asked=True)
+    running = Job.objects.filter(pk=job.pk, state=Job.State.RUNNING)
+    if not (spare and running.filter(at__in=spare).update(last_step=True)):
+        running.update(stop_asked=True)
 
 
 class _Watch:

@@ -1,42 +1,72 @@
 """Having things computed again where their decisions are no longer the ones their results came from."""
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 
 from django.db.models import Q, QuerySet
 
 from bastion_core.errors import BastionError
-from bastion_site.builds.models import Build, Piece
-from bastion_site.engine.cases import WITH, PieceGraph, build_graph, graph_of, graphs_of, whole
-from bastion_site.engine.queue import queue_job, queue_jobs
+from bastion_core.recipes import VERSION
+from bastion_site.builds.models import Build, Draft, Piece
+from bastion_site.engine.cases import SCANS, WITH, PieceGraph, build_graph, drafts_of, graphs_of, name_of, whole
+from bastion_site.engine.queue import queue_job, queue_jobs, stop_job
 from bastion_site.engine.totals import note_totals
 from bastion_site.jobs.models import Job
 
+WEARERS = "the wearer’s "
+"""How every reason begins that has to do with the body."""
+
 
 def refresh(piece: Piece, because: str = "") -> None:
-    """Have a piece computed again where it is not fresh."""
-    _refresh([graph_of(piece)], because)
+    """Have a piece and its drafts computed again where they are not fresh."""
+    refresh_many(Piece.objects.filter(pk=piece.pk), because)
 
 
-def _refresh(graphs: Sequence[PieceGraph], because: str = "") -> None:
-    wanted = []
-    for graph in graphs:
-        if because:
-            graph.piece.because = because[:160]
-        if not whole(graph):
-            wanted.append((graph.piece, Job.Kind.PIECES if graph.found("pieces") is None else Job.Kind.PLAN))
+def refresh_many(pieces: QuerySet[Piece], because: str = "") -> None:
+    """The same for many pieces."""
+    _refresh(list(pieces.select_related(*WITH).prefetch_related(*SCANS)), because)
+
+
+def _refresh(pieces: list[Piece], because: str = "") -> None:
     if because:
-        Piece.objects.filter(pk__in=[g.piece.pk for g in graphs]).update(because=because[:160])
-    queue_jobs(wanted)
-    waiting = {piece.pk for piece, _ in wanted}
-    for graph in graphs:
-        if graph.piece.pk not in waiting:
-            # Computed before: no work, but the totals shown have to be those of today's decisions.
+        Piece.objects.filter(pk__in=[p.pk for p in pieces]).update(because=because[:160])
+        for piece in pieces:
+            piece.because = because[:160]
+    kept, tried = graphs_of(pieces), graphs_of(drafts_of(pieces))
+    spare = _needed([*kept, *tried])
+    for graphs in (kept, tried):
+        wanted = [
+            (_row(g), Job.Kind.PIECES if g.found("pieces") is None and g.piece.draft is None else Job.Kind.PLAN)
+            for g in graphs
+            if not whole(g)
+        ]
+        queue_jobs(wanted, spare=spare)
+        waiting = {row.pk for row, _ in wanted}
+        done = [g for g in graphs if _row(g).pk not in waiting]
+        # Computed before: no work, but the totals shown have to be those of today's decisions, and nothing of other ones is to come after.
+        for job in Job.objects.filter(_of([_row(g) for g in done]), kind__in=(Job.Kind.PIECES, Job.Kind.PLAN), state__in=Job.ACTIVE):
+            stop_job(job, spare)
+        for graph in done:
             note_totals(graph)
 
 
-def refresh_many(pieces, because: str = "") -> None:
-    """The same for many pieces."""
-    _refresh(graphs_of(list(pieces.select_related(*WITH).prefetch_related("wearer__scans", "build__wearer__scans"))), because)
+def _row(graph: PieceGraph) -> Piece | Draft:
+    """What work for it is queued under, and its totals are kept with."""
+    return graph.piece.draft or graph.piece
+
+
+def _of(rows: Sequence[Piece | Draft]) -> Q:
+    return Q(**{f"{rows[0]._meta.model_name}__in": rows}) if rows else Q(pk=None)
+
+
+def _needed(graphs: Iterable[PieceGraph]) -> set[str]:
+    """The results that are waited for and could be computed now."""
+    return {name_of(ref) for g in graphs for key in g.stations if (ref := g.ref(key)) is not None and g.found(key) is None}
+
+
+def needed_by(piece: Piece, but: Draft) -> set[str]:
+    """The results that a piece and its drafts wait for, without one of them."""
+    kept = Piece.objects.select_related(*WITH).get(pk=piece.pk)
+    return _needed(graphs_of([kept, *(d for d in drafts_of([kept]) if d.draft != but)]))
 
 
 def refresh_all(because: str) -> None:
@@ -44,9 +74,9 @@ def refresh_all(because: str) -> None:
     refresh_many(Piece.objects.filter(build__archived=False), because)
 
 
-def refresh_for_wearer(wearer, because: str) -> None:
-    """After a new measurement: the pieces this wearer wears."""
-    refresh_many(worn_by(wearer).filter(build__archived=False), because)
+def refresh_for_wearer(wearer, what: str) -> None:
+    """After something of a wearer changed, such as “scan”: the pieces they wear. Who it was is not noted with the piece, as persons can be deleted."""
+    refresh_many(worn_by(wearer).filter(build__archived=False), WEARERS + what)
 
 
 def worn_by(wearer) -> QuerySet[Piece]:
@@ -67,14 +97,15 @@ def catch_up() -> int:
 
     One whose last job failed waits for its maker, and one at work is left at it.
     """
+    Draft.objects.exclude(recipe_version=VERSION).delete()
     count = 0
-    pieces = Piece.objects.filter(build__archived=False).select_related(*WITH).prefetch_related("wearer__scans", "build__wearer__scans")
+    pieces = Piece.objects.filter(build__archived=False).select_related(*WITH).prefetch_related(*SCANS)
     for graph in graphs_of(list(pieces)):
         job = graph.piece.jobs.first()
         if job is None or job.state == Job.State.FAILED or job.state in Job.ACTIVE or whole(graph):
             continue
         try:
-            _refresh([graph])
+            _refresh([graph.piece])
         except BastionError:
             continue
         count += 1

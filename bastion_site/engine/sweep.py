@@ -12,7 +12,7 @@ from bastion_core.engine.store import Ref
 from bastion_core.errors import BastionError
 from bastion_core.stations import BUILD_STATIONS, STATIONS
 from bastion_site.builds.models import Build, Derived, FrozenPart, MeshFile, Piece, TestFit
-from bastion_site.engine.cases import WITH, build_graph, graphs_of
+from bastion_site.engine.cases import SCANS, WITH, build_graph, drafts_of, graphs_of
 from bastion_site.wearers.models import Scan
 
 _MOMENT_S = 60.0
@@ -44,7 +44,8 @@ def sweep(everything: bool = False) -> int:
 def _used() -> set[Ref]:
     """Every result that a piece or build would show: today's, and the last there was while today's is computed."""
     used = {Ref("print", h) for h in FrozenPart.objects.values_list("print_hash", flat=True)}
-    pieces = list(Piece.objects.select_related(*WITH).prefetch_related("wearer__scans", "build__wearer__scans"))
+    pieces = list(Piece.objects.select_related(*WITH).prefetch_related(*SCANS))
+    pieces += drafts_of(pieces)
     for piece in pieces:
         used |= {Ref(key, hash_) for key, hash_ in piece.shown.items()}
     for graph in graphs_of(pieces):

@@ -1,5 +1,6 @@
 """What a piece takes as a whole, what the last change did to that, and when all of a build could be printed."""
 
+from collections.abc import Mapping
 from datetime import datetime, timedelta
 
 from django.core.cache import cache
@@ -11,7 +12,7 @@ from bastion_core.findings import Verdict
 from bastion_core.print.queue import Task, Waking, done_by, in_time, schedule
 from bastion_core.print.recipe import PrintRecipe
 from bastion_core.print.station import cost
-from bastion_site.builds.models import Build, Piece
+from bastion_site.builds.models import Build, Draft, Piece
 from bastion_site.engine.cases import PieceGraph
 from bastion_site.engine.store import DatabaseStore
 from bastion_site.shop.models import Shop
@@ -21,29 +22,39 @@ _MOVED_BY = ("parts", "hours", "filament_g", "cost")
 
 
 def note_totals(graph: PieceGraph) -> None:
-    """Take note of what is shown now, and of what the last change did to the totals. Everything has to be fresh."""
+    """Take note of what is shown now, and of what the last change did to the totals. Everything has to be fresh.
+
+    Nothing is noted where something else was decided meanwhile.
+    """
     piece = graph.piece
     result = graph.result("print")
     totals = {k: getattr(result, k) for k in _TOLD if k != "cost"}
     totals["cost"] = cost(result.filament_g, graph.case.of(PrintRecipe), graph.case.shop)
     shown = {key: ref.hash for key in graph.stations if (ref := graph.ref(key)) is not None and graph.stations[key].kept}
-    Piece.objects.filter(pk=piece.pk).update(shown=shown)
-    totals["done_by"] = build_calendar(piece.build)["done_by"]
-    now = Piece.objects.get(pk=piece.pk)
+    totals["done_by"] = build_calendar(piece.build, {piece.pk: shown})["done_by"]
+    as_decided = Piece.objects.filter(pk=piece.pk, version=piece.version)
+    if piece.draft is not None:
+        if as_decided.exists():
+            Draft.objects.filter(pk=piece.draft.pk, version=piece.draft.version).update(shown=shown, totals=totals)
+        return
+    now = as_decided.first()
+    if now is None:
+        return
     moved = now.totals is not None and any(now.totals.get(k) != totals[k] for k in _MOVED_BY)
     change = {"before": now.totals | {"because": now.because}} if moved else {}
-    Piece.objects.filter(pk=piece.pk).update(totals=totals, **change)
+    as_decided.update(shown=shown, totals=totals, **change)
 
 
-def build_calendar(build: Build) -> dict:
-    """Slots per printer, the last end, and what it says about the due date."""
+def build_calendar(build: Build, instead: Mapping[int, Mapping[str, str]] | None = None) -> dict:
+    """Slots per printer, the last end, and what it says about the due date. ``instead`` holds what a piece would show otherwise, by its number."""
     shop = Shop.current()
     pieces = list(build.pieces.all())
+    shown = {p.pk: p.shown for p in pieces} | dict(instead or {})
     store = DatabaseStore()
-    store.look_up(Ref("print", p.shown["print"]) for p in pieces if "print" in p.shown)
+    store.look_up(Ref("print", s["print"]) for s in shown.values() if "print" in s)
     tasks, missing = [], []
     for piece in pieces:
-        result = store.find(Ref("print", piece.shown["print"])) if "print" in piece.shown else None
+        result = store.find(Ref("print", shown[piece.pk]["print"])) if "print" in shown[piece.pk] else None
         if not result:
             missing.append(piece.name)
             continue

@@ -4,12 +4,13 @@ import time
 from collections.abc import Callable, Iterable
 
 from bastion_core.engine.memo import Memo
+from bastion_core.engine.store import Ref
 from bastion_core.errors import Stopped
 from bastion_core.progress import Progress
 from bastion_core.stations import STATIONS
 from bastion_site.builds.models import Piece
 from bastion_site.engine import scans
-from bastion_site.engine.cases import WITH, PieceGraph, build_graph, graph_of
+from bastion_site.engine.cases import WITH, PieceGraph, build_graph, graph_of, name_of
 from bastion_site.engine.totals import note_totals
 from bastion_site.jobs.models import Job
 
@@ -48,16 +49,29 @@ def _reporting(job_id: int) -> Progress:
 
 
 def _piece(job: Job) -> PieceGraph:
-    return graph_of(Piece.objects.select_related(*WITH).get(pk=job.piece_id), _memo)
+    pieces = Piece.objects.select_related(*WITH)
+    if job.draft is None:
+        return graph_of(pieces.get(pk=job.piece_id), _memo)
+    return graph_of(job.draft.as_piece(), _memo)
+
+
+def _begins(job: Job) -> Callable[[Ref], None]:
+    """Notes which result is being computed; raises Stopped where the one before was to be the last."""
+
+    def begins(ref: Ref) -> None:
+        if Job.objects.filter(pk=job.pk, last_step=False).update(at=name_of(ref)) == 0:
+            raise Stopped
+
+    return begins
 
 
 def _pieces(job: Job, progress: Progress) -> None:
-    _piece(job).carry_out(progress, _AT_ONCE)
+    _piece(job).carry_out(progress, _AT_ONCE, _begins(job))
 
 
 def _plan(job: Job, progress: Progress) -> None:
     graph = _piece(job)
-    graph.carry_out(progress)
+    graph.carry_out(progress, begins=_begins(job))
     note_totals(graph)
 
 

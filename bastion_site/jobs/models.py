@@ -1,13 +1,22 @@
 """Long work that can be watched and stopped."""
 
+import functools
+import operator
+
 from django.db import models
 from django.db.models import Q
 
+SUBJECTS = ("piece", "build", "wearer", "draft")
+
+
+def _one_of_them() -> Q:
+    """That exactly one subject is named."""
+    ways = (Q(**{f"{other}__isnull": other != name for other in SUBJECTS}) for name in SUBJECTS)
+    return functools.reduce(operator.or_, ways)
+
 
 class Job(models.Model):
-    """One run of work for a piece, a build or a wearer. Repeatable: what it computes depends on their decisions alone."""
-
-    SUBJECTS = ("piece", "build", "wearer")
+    """One run of work for a piece, a build, a wearer or a draft of a piece. Repeatable: what it computes depends on their decisions alone."""
 
     class State(models.TextChoices):
         QUEUED = "queued"
@@ -30,13 +39,18 @@ class Job(models.Model):
     piece = models.ForeignKey("builds.Piece", null=True, on_delete=models.CASCADE, related_name="jobs")
     build = models.ForeignKey("builds.Build", null=True, on_delete=models.CASCADE, related_name="jobs")
     wearer = models.ForeignKey("wearers.Wearer", null=True, on_delete=models.CASCADE, related_name="jobs")
+    draft = models.ForeignKey("builds.Draft", null=True, on_delete=models.CASCADE, related_name="jobs")
     about = models.JSONField(default=dict)
     """What else the work has to know, such as which scan."""
     state = models.CharField(max_length=8, choices=State, default=State.QUEUED)
     progress = models.FloatField(default=0.0)
     what = models.CharField(max_length=120, blank=True)
     message = models.TextField(blank=True)
+    at = models.CharField(max_length=48, blank=True)
+    """The result that is being computed: station and hash."""
     stop_asked = models.BooleanField(default=False)
+    last_step = models.BooleanField(default=False)
+    """To end after the result it is at, which is still wanted."""
     attempts = models.PositiveSmallIntegerField(default=0)
     created = models.DateTimeField(auto_now_add=True)
     finished = models.DateTimeField(null=True)
@@ -47,9 +61,7 @@ class Job(models.Model):
         constraints = [
             models.CheckConstraint(
                 name="a_job_has_one_subject",
-                condition=Q(piece__isnull=False, build__isnull=True, wearer__isnull=True)
-                | Q(piece__isnull=True, build__isnull=False, wearer__isnull=True)
-                | Q(piece__isnull=True, build__isnull=True, wearer__isnull=False),
+                condition=_one_of_them(),
             )
         ]
 
@@ -62,5 +74,5 @@ class Job(models.Model):
 
     @property
     def subject(self):
-        """The piece, build or wearer it is for."""
-        return self.piece or self.build or self.wearer
+        """What it is for."""
+        return next(subject for name in SUBJECTS if (subject := getattr(self, name)) is not None)

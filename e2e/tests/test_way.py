@@ -21,7 +21,7 @@ from bastion_core.tests.shapes import BUNNY, TORN_SPHERE
 from bastion_site.builds.models import Build, Piece
 from bastion_site.jobs.models import Job
 from bastion_site.shop.models import Printer
-from bastion_site.testing import file_of, shop, work_off
+from bastion_site.testing import file_of, said, shop, work_off
 from bastion_site.wearers.models import Wearer
 from e2e.browser import chromium, page_of
 from e2e.work import computed_demo
@@ -89,7 +89,12 @@ class InTheBrowser(StaticLiveServerTestCase):
         self.page.goto(self.live_server_url + path)
 
     def cell(self, piece: str, station: str):
-        return self.page.get_by_role("cell", name=re.compile(f"^{piece}, {station}"))
+        return self.page.get_by_role("link", name=re.compile(f"^{piece}, {station}"))
+
+    def keep(self) -> None:
+        """Keep the draft that is open."""
+        self.page.get_by_role("region", name="Drafts").get_by_role("button", name="Keep").click()
+        expect(self.page).not_to_have_url(re.compile("draft="))
 
     def ledger(self):
         return self.page.get_by_role("region", name="Ledger")
@@ -115,12 +120,13 @@ class OnTheDemo(InTheBrowser):
         expect(self.cell("Kelp bracer right", "Pieces")).to_have_attribute("aria-label", re.compile("tight.*mended"))
         expect(self.cell("Lantern staff", "Cut")).to_have_attribute("aria-label", re.compile("stops"))
 
-        # too tight: the finding names the remedy, the remedy mends it, and shows what that did
+        # too tight: the finding names the remedy, the remedy opens as a draft, and keeping it shows what that did
         self.cell("Nautilus helm, second watch", "Fit").click()
         expect(self.ledger()).to_contain_text("even without padding")
         page.get_by_role("button", name=re.compile("^Scale to 11")).click()
         expect(self.ledger()).to_contain_text("computing")
         self.work()
+        self.keep()
         expect(self.ledger()).to_contain_text("the tightest place; the head at the ears passes")
         expect(self.consequence()).to_contain_text("What the scale did")
         expect(self.consequence()).to_contain_text("→")
@@ -131,6 +137,7 @@ class OnTheDemo(InTheBrowser):
         expect(self.ledger()).to_contain_text("fits no printer")
         page.get_by_role("button", name="Propose planes").first.click()
         self.work()
+        self.keep()
         parts = page.get_by_role("table", name="Parts").get_by_role("row")
         expect(parts).to_have_count(6, timeout=20_000)  # 1.9 m over beds 0.4 m high: five parts, and the heading
         page.keyboard.press("ArrowRight")
@@ -140,7 +147,7 @@ class OnTheDemo(InTheBrowser):
         page.keyboard.press("ArrowRight")
         expect(page.get_by_role("listitem").first).to_contain_text("layers")
         with page.expect_download() as download:
-            page.get_by_role("link", name="Take away the files").click()
+            page.get_by_role("link", name="Download the files").click()
         packed = zipfile.ZipFile(io.BytesIO(Path(download.value.path()).read_bytes()))
         plan = json.loads(packed.read("plan.json"))
         self.assertEqual(plan["totals"]["parts"], 5)
@@ -168,23 +175,25 @@ class OnTheDemo(InTheBrowser):
         at = self.ledger().get_by_label(re.compile("^At"))
         self.enter(at, "150")
         self.decided(piece, CutRecipe, lambda r: abs(np.dot(r.cuts[0].point, r.cuts[0].normal) - 150) < 0.1, "the plane at 150")
-        lean = self.ledger().get_by_label(re.compile("^Lean"))
-        self.enter(lean, "80")
-        self.decided(piece, CutRecipe, lambda r: abs(r.cuts[0].normal[2] - np.sin(np.radians(80))) < 1e-3, "the plane leant by 80")
-        expect(lean).to_have_value("80")
+        tilt = self.ledger().get_by_label(re.compile("^Tilt"))
+        self.enter(tilt, "80")
+        self.decided(piece, CutRecipe, lambda r: abs(r.cuts[0].normal[2] - np.sin(np.radians(80))) < 1e-3, "the plane tilted by 80")
+        expect(tilt).to_have_value("80")
         page.get_by_role("button", name="Left from right").click()
         expect(self.ledger().get_by_role("group", name=re.compile("^Plane"))).to_have_count(2)
         self.decided(piece, CutRecipe, lambda r: len(r.cuts) == 2, "the second plane")
         self.work()
         self.seen("window.__stage && window.__stage.parts >= 3")
-        page.get_by_role("slider").press("End")  # pulled asunder: the planes leave the stage
+        page.get_by_role("slider").press("End")  # exploded: the planes leave the stage
         self.seen("window.__stage && window.__stage.planes === 0")
         # delete one, then hand it back to the proposal
         self.ledger().get_by_role("button", name="Delete").last.click()
         expect(self.ledger().get_by_role("group", name=re.compile("^Plane"))).to_have_count(1)
         page.get_by_role("button", name="Propose planes").click()
         self.decided(piece, CutRecipe, lambda r: r.cuts is None, "back to the proposal")
-        self.work()
+        self.until(
+            lambda: not Job.objects.filter(state=Job.State.QUEUED).exists(), "it was computed before: nobody waits for the last planes"
+        )
         self.said("Planes, as proposed")
 
     def test_a_field_says_its_bounds_and_keeps_nothing_beyond_them(self):
@@ -201,6 +210,18 @@ class OnTheDemo(InTheBrowser):
         self.assertEqual(piece.of(PrintRecipe).infill, 0.15)
         self.page.get_by_role("button", name="Keys").click()
         expect(self.page.get_by_role("dialog")).to_contain_text(f"Odd Bastion {__version__}")
+
+    def test_cells_are_short_facts(self):
+        """At most fourteen characters of fact (a name may be cut off) and one line under it, so that sheets hold."""
+        rows = self.client.get(f"/api/builds/{self.build.id}/wall/").json()["rows"]
+        for row in rows:
+            for key, cell in row["stations"].items():
+                with self.subTest(row["name"], station=key):
+                    if key != "measure":
+                        self.assertLessEqual(len(said(cell["main"])), 14)
+                    self.assertLessEqual(len(said(cell["under"])), 20)
+        heights = {round(box["height"]) for link in self.page.get_by_role("cell").all()[:12] if (box := link.bounding_box())}
+        self.assertLessEqual(max(heights), 64)
 
     def test_layer_height_moves_hours(self):
         page = self.page
@@ -219,16 +240,16 @@ class OnTheDemo(InTheBrowser):
         breadth = page.get_by_label(re.compile("^Head breadth"))
         breadth.fill("15.9 cm")
         self.said(re.compile("That is 159.0 mm"))
-        page.get_by_role("button", name="Keep the measurements").click()
+        page.get_by_role("button", name="Save measurements").click()
         expect(breadth).to_have_value("159")
         self.work()
-        expect(self.consequence()).to_contain_text("measured anew")
+        expect(self.consequence()).to_contain_text("the wearer’s measurements")
         self.assertEqual(Wearer.objects.get(name="Oda Brackwater").measurements["head_breadth_mm"], 159.0)
 
     def test_keys_and_the_list_of_them(self):
         page = self.page
         self.cell("Crest", "Pieces").click()
-        self.said("back to the Wall")
+        expect(self.ledger()).to_be_visible()
         page.keyboard.press("ArrowRight")
         expect(page).to_have_url(re.compile("/fit$"))
         page.keyboard.press("ArrowDown")
@@ -247,6 +268,9 @@ class OnTheDemo(InTheBrowser):
             page.goto(f"{self.live_server_url}/build/{self.build.id}{path}")
             page.wait_for_load_state("networkidle")
             self.assertLessEqual(page.evaluate("document.documentElement.scrollWidth"), 770, path)
+            if path:  # the whole strip is on screen, down to its last station
+                last = page.get_by_role("navigation", name="This piece's row").get_by_role("link").last.bounding_box()
+                self.assertLessEqual(last["x"] + last["width"], 768.5)
         self.assertEqual(page.evaluate("getComputedStyle(document.body).backgroundColor"), "rgb(25, 30, 34)")
 
 
@@ -254,12 +278,12 @@ class FromNothing(InTheBrowser):
     def test_a_new_user_with_a_model_of_others(self):
         page = self.page
         self.open("/")
-        self.said("No build is under way")
+        self.said("No build yet")
         page.get_by_role("link", name="Shop").click()
         page.get_by_label("Name of a new printer").fill("Corner")
         page.get_by_role("button", name="Add").first.click()
         corner = page.get_by_role("group", name="Corner")
-        for field in ("Wide", "Deep", "High"):
+        for field in ("Width", "Depth", "Height"):
             self.enter(corner.get_by_label(re.compile(f"^{field}")), "110")
         self.until(lambda: Printer.objects.filter(x_mm=110, y_mm=110, z_mm=110).exists(), "the bed's size")
         page.get_by_role("link", name="Wearers").click()
@@ -268,18 +292,18 @@ class FromNothing(InTheBrowser):
         page.get_by_label(re.compile("^Stature")).fill("5' 9\"")
         page.get_by_label(re.compile("^Stature")).press("Enter")
         expect(page.get_by_label(re.compile("^Head circumference"))).to_be_focused()
-        page.get_by_role("button", name="Keep the measurements").click()
+        page.get_by_role("button", name="Save measurements").click()
         expect(page.get_by_label(re.compile("^Stature"))).to_have_value("1752.6")
 
         page.get_by_role("link", name="Builds").click()
         page.get_by_label("Name of a new build").fill("Night watch")
-        page.get_by_role("button", name="Begin").click()
+        page.get_by_role("button", name="Start").click()
         self.said("Start here: drop the files")
         page.get_by_role("combobox", name="Worn by").click()
         page.get_by_role("option", name="Runa Spit").click()
         page.set_input_files("input[type=file]", [str(BUNNY), str(TORN_SPHERE)])
         expect(page.get_by_role("rowheader")).to_have_count(2)
-        self.said("waiting its turn")
+        self.said("queued")
         self.work()
         expect(self.cell("npm bunny", "Fit")).to_contain_text("95.8 %")
         expect(self.cell("assimp sphereWithHole", "Pieces")).to_contain_text("mended")
@@ -290,7 +314,7 @@ class FromNothing(InTheBrowser):
         self.work()
         page.get_by_role("link", name="Print").last.click()
         with page.expect_download() as download:
-            page.get_by_role("link", name="Take away the files").click(timeout=20_000)
+            page.get_by_role("link", name="Download the files").click(timeout=20_000)
         plan = json.loads(zipfile.ZipFile(download.value.path()).read("plan.json"))
         self.assertGreater(plan["totals"]["parts"], 1)
         self.assertEqual(Build.objects.get().name, "Night watch")
@@ -312,13 +336,13 @@ class FromNothing(InTheBrowser):
         self.open("/wearers")
         page.get_by_label(re.compile("^Head breadth")).fill("15.4")
         self.said(re.compile("Was it meant in cm"))
-        expect(page.get_by_role("button", name="Keep the measurements")).to_be_disabled()
+        expect(page.get_by_role("button", name="Save measurements")).to_be_disabled()
         page.get_by_label(re.compile("^Head breadth")).fill("199")
         page.get_by_label(re.compile("^Head length")).fill("154")
         self.said(re.compile("wider than it is long"))
         page.get_by_label(re.compile("^Head breadth")).fill("6 1/16 in")
         page.get_by_label(re.compile("^Head length")).fill("198")
-        page.get_by_role("button", name="Keep the measurements").focus()
+        page.get_by_role("button", name="Save measurements").focus()
         page.keyboard.press("Enter")
         expect(page.get_by_label(re.compile("^Head length"))).to_have_value("198")
         self.until(lambda: Wearer.objects.get(pk=wearer.pk).measurements["head_breadth_mm"] != 154, "the sheet kept")
@@ -336,10 +360,10 @@ class FromNothing(InTheBrowser):
         piece = build.pieces.get()
         address = f"/build/{build.id}/piece/{piece.id}/print"
         self.open(address)
-        self.said("Take away the files")
+        self.said("Download the files")
         self.page.route(re.compile(f"/api/pieces/{piece.id}/$"), lambda r: r.abort() if r.request.method == "GET" else r.fallback())
         self.client.patch(f"/api/pieces/{piece.id}/", {"version": 1, "walls": 5}, content_type="application/json")
-        walls = self.page.get_by_label("Walls")
+        walls = self.page.get_by_role("textbox", name="Walls")
         self.enter(walls, "2")
         expect(self.page.get_by_role("alert")).to_contain_text("another window")
         self.page.unroute_all()
@@ -350,7 +374,7 @@ class FromNothing(InTheBrowser):
         self.client.post("/api/pieces/upload/", {"build": build.id, "file": file_of(BUNNY)})
         piece = build.pieces.get()
         self.open(f"/build/{build.id}/piece/{piece.id}/fit")
-        self.said("Waiting its turn")
+        self.said("Queued")
         job = piece.jobs.get()
         Job.objects.filter(pk=job.pk).update(state=Job.State.RUNNING, progress=0.4, what="closing the surface")
         self.said("closing the surface")

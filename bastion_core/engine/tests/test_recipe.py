@@ -4,6 +4,7 @@ import argparse
 import unittest
 from dataclasses import dataclass
 
+from bastion_core.cut.recipe import CutRecipe
 from bastion_core.engine.recipe import (
     Flag,
     Recipe,
@@ -20,6 +21,11 @@ from bastion_core.engine.recipe import (
 )
 from bastion_core.errors import RecipeProblem
 from bastion_core.fit.layers import Layer
+from bastion_core.fit.recipe import FitRecipe
+from bastion_core.join.recipe import JoinRecipe
+from bastion_core.pieces.recipe import PiecesRecipe
+from bastion_core.print.recipe import PrintRecipe
+from bastion_core.recipes import begin_all, change_all, differences
 from bastion_core.shop import Shop
 from bastion_core.stations import DECISIONS, RECIPES
 
@@ -91,6 +97,40 @@ class Kept(unittest.TestCase):
 
     def test_what_a_change_is_called(self):
         self.assertEqual(because((Coat,), ("coats", "layers", "thick_mm", "share", "no decision")), "the coats and the thickness")
+
+    def test_a_value_in_words(self):
+        known = decisions(Coat)
+        for name, value, words in (
+            ("thick_mm", 0.25, "0.25 mm"),
+            ("thick_mm", 1.0, "1 mm"),
+            ("share", 0.5, "50 %"),
+            ("coats", 3, "3"),
+            ("finish", "", "none"),
+        ):
+            with self.subTest(name, value=value):
+                self.assertEqual(str(known[name].told(value)), words)
+        for kind, name, value, words in (
+            (FitRecipe, "scale", (1.08, 1.08, 1.08), "108.0 %"), (FitRecipe, "scale", (1.0, 1.05, 1.0), "100.0 × 105.0 × 100.0 %"),
+            (FitRecipe, "scale", None, "as suggested"), (FitRecipe, "layers", (Layer("pad", 8.0),), "pad 8.0 mm"), (FitRecipe, "shift_mm", (4.0, 0.0, -2.5), "4.0 / 0.0 / -2.5 mm"),
+            (PiecesRecipe, "mirrored", True, "yes"), (PiecesRecipe, "site", "upper_arm", "upper arm"), (CutRecipe, "cuts", None, "as proposed"), (CutRecipe, "printer_ids", (3, 4), "2 printers"),
+            (JoinRecipe, "pin_clearance_mm", None, "the shop's"), (PrintRecipe, "material", "petg", "PETG"), (PrintRecipe, "infill", 0.125, "12.5 %"),
+        ):  # fmt: skip
+            with self.subTest(name, value=value):
+                self.assertEqual(str(decisions(kind)[name].told(value)), words)
+
+    def test_every_default_can_be_told(self):
+        for kind in RECIPES:
+            for name, known in decisions(kind).items():
+                self.assertTrue(known.told(getattr(kind(), name)).words, name)
+
+    def test_what_differs(self):
+        was = begin_all(Shop())
+        now = change_all(was, {"walls": 5, "cuts": [], "scale": [1.1, 1.1, 1.1]})
+        self.assertEqual(
+            [(d.key, str(d.before), str(d.after)) for d in differences(was, now)],
+            [("scale", "as suggested", "110.0 %"), ("cuts", "as proposed", "none"), ("walls", "3", "5")],
+        )
+        self.assertEqual(differences(was, was), ())
 
 
 class Typed(unittest.TestCase):

@@ -278,11 +278,11 @@ class TablesAndWords(unittest.TestCase):
             SuitPiece(3, "Helm", "head", "", 1.2, None, 3.0, 3),
         ]
         thigh, shin, helm = suit_table(pieces)
-        self.assertIn("needs 110.0 %", [str(c) for c in shin.complaints])
-        self.assertTrue(any("6 % larger" in str(c) for c in shin.complaints))
-        self.assertTrue(any("under two lines" in str(c) for c in shin.complaints))
-        self.assertTrue(any("6 % smaller" in str(c) for c in thigh.complaints))
-        self.assertEqual((helm.ratio, helm.complaints), (None, ()))
+        self.assertIn("needs 110.0 %", [str(c) for c in shin.issues])
+        self.assertFalse(any("larger" in str(c) for c in shin.issues), "the shin allows no smaller one")
+        self.assertTrue(any("under two lines" in str(c) for c in shin.issues))
+        self.assertTrue(any("6 % smaller" in str(c) for c in thigh.issues))
+        self.assertEqual((helm.ratio, helm.issues), (None, ()))
 
     def test_a_gutter_and_a_tube_are_told_apart(self):
         stretch = on_body(stand_in(ODA), site("forearm"), "left")

@@ -18,7 +18,7 @@ from bastion_core.fit.onbody import HAND_TUCKED, OnBody, as_it_came, on_body, sk
 from bastion_core.fit.openings import openings
 from bastion_core.fit.question import Question
 from bastion_core.fit.room import Placed, gaps, room_of
-from bastion_core.fit.scene import FAR_MM, write_scene
+from bastion_core.fit.scene import FAR_MM, _near, write_scene
 from bastion_core.fit.seat import kind_of, seat, standing
 from bastion_core.fit.sections import sections
 from bastion_core.fit.sites import BY_NAME, TABLE, site
@@ -325,9 +325,22 @@ class InsideAndOut(unittest.TestCase):
         self.assertEqual(len(room), len(scene.geometry["body"].vertices))
         self.assertLess(float(np.min(room)), FAR_MM)
         self.assertAlmostEqual(float(np.max(room)), FAR_MM)
+        body = trimesh.Trimesh(scene.geometry["body"].vertices, scene.geometry["body"].faces)
+        self.assertTrue(body.is_volume, "the arm is cut clean")
         told = sections(fitting, answer.placed)
         self.assertEqual(len(told), 6)
         self.assertTrue(all(s.body and s.shell for s in told))
+
+    def test_an_open_body_is_cut_clean_too(self):
+        """No corner of its rim lies anywhere but on the planes of the box, or where it was open before."""
+        whole = trimesh.creation.icosphere(subdivisions=3, radius=50.0)
+        whole.update_faces(whole.triangles_center[:, 2] > -40.0)
+        near = _near(Mesh(whole.vertices, whole.faces), np.array([-100.0, -100.0, -100.0]), np.array([20.0, 100.0, 30.0]))
+        edges, counts = np.unique(np.sort(trimesh.Trimesh(near.vertices, near.faces).edges, axis=1), axis=0, return_counts=True)
+        rim = near.vertices[np.unique(edges[counts == 1])]
+        clean = np.isclose(rim[:, 0], 20.0) | np.isclose(rim[:, 2], 30.0) | (rim[:, 2] < -36.0)
+        self.assertTrue(len(rim) > 20 and clean.all())
+        self.assertLess(float(near.vertices[:, 0].max()), 20.001)
 
 
 class Turns(unittest.TestCase):

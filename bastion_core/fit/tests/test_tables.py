@@ -139,7 +139,16 @@ class Bending(unittest.TestCase):
     def test_proportion_is_told_from_both_sides(self):
         for ratio, told in ((1.0 + OUT_OF_PROPORTION / 2, False), (1.0 + 2 * OUT_OF_PROPORTION, True)):
             a, b = suit_table([SuitPiece(1, "a", "chest", "", 1.0, None, None, 3), SuitPiece(2, "b", "back", "", ratio, None, None, 3)])
-            self.assertEqual([any("neighbours" in str(c) for c in row.complaints) for row in (a, b)], [told, told])
+            self.assertEqual([any("neighbours" in str(c) for c in row.issues) for row in (a, b)], [told, told])
+
+    def test_proportion_compares_like_with_like(self):
+        """A helmet is never held against a trunk, and a piece made for a child only as the stature it then suits."""
+        self.assertEqual([pair for pair in NEIGHBOURS if BY_NAME[pair[0]].part != BY_NAME[pair[1]].part], [])
+        helm, chest = (SuitPiece(i, s, s, "", scale, None, None, 3) for i, s, scale in ((1, "head", 1.2), (2, "chest", 0.9)))
+        self.assertEqual([row.ratio for row in suit_table([helm, chest])], [None, None])
+        small = SuitPiece(3, "back", "back", "", 1.8, None, None, 3, made_for_mm=915.0)
+        large = SuitPiece(4, "chest", "chest", "", 0.9, None, None, 3, made_for_mm=1830.0)
+        self.assertEqual([(row.ratio, row.issues) for row in suit_table([small, large])], [(1.0, ()), (1.0, ())])
 
 
 class Rings(unittest.TestCase):

@@ -139,7 +139,7 @@ class Changes(PieceCase):
         after = self.told(piece["id"])
         self.assertAlmostEqual(after["fit"]["scale"][0], 1900 / 1830, delta=1e-6)
         self.assertGreater(after["totals"]["filament_g"], after["before"]["filament_g"])
-        self.assertIn("measured anew", after["before"]["because"])
+        self.assertIn("the wearer’s measurements", after["before"]["because"])
 
     def test_a_price_changes_the_cost_and_nothing_else(self):
         piece = self.brought()

@@ -85,7 +85,7 @@ class ShopRules(TestCase):
                 self.assertEqual(answer.status_code, 400)
         self.assertEqual(self.client.get("/api/printers/").json()[0]["usable_mm"], [100, 100, 110])
 
-    def test_habits_that_cannot_be(self):
+    def test_defaults_that_cannot_be(self):
         for wrong in ({"planning_factor": 0}, {"wake_from_h": 23}, {"wake_to_h": 30}, {"pin_clearance_mm": -1}, {"units": "ell"}):
             with self.subTest(wrong):
                 self.assertEqual(self.client.patch("/api/shop/", wrong, content_type="application/json").status_code, 400)

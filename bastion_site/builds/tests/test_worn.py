@@ -177,7 +177,7 @@ class Worn(PieceCase):
         work_off()
         rows = self.client.get(f"/api/builds/{self.build.id}/suit/").json()["rows"]
         self.assertEqual([r["chosen"] for r in rows], [0.8, 0.8])
-        self.assertTrue(any("needs" in said(c) for r in rows for c in r["complaints"]))
+        self.assertTrue(any("needs" in said(c) for r in rows for c in r["issues"]))
         self.assertEqual(
             self.client.post(f"/api/builds/{self.build.id}/scale-all/", {"factor": 9}, content_type="application/json").status_code, 400
         )

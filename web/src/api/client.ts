@@ -16,6 +16,19 @@ export type Said = Schemas["Said"];
 
 export const api = createClient<paths>({ baseUrl: "/" });
 
+const MAKER_KEY = "odd-bastion-maker";
+
+/** The name its maker gave this browser: steps are noted under it. */
+export const makersName = () => localStorage.getItem(MAKER_KEY) ?? "";
+export const setMakersName = (name: string) => localStorage.setItem(MAKER_KEY, name.trim().slice(0, 60));
+
+api.use({
+  onRequest({ request }) {
+    if (request.method !== "GET" && makersName()) request.headers.set("X-Maker", encodeURIComponent(makersName()));
+    return request;
+  },
+});
+
 /** What went wrong, as the site told it. */
 export class Refused extends Error {
   constructor(
@@ -52,10 +65,10 @@ export function refusal(body: unknown, status: number): Refused {
 
 export const active = (job: Row["job"]) => job?.state === "queued" || job?.state === "running";
 
-const CHANGING = ["change"];
+export const CHANGING = ["change"];
 
 export function useBuilds() {
-  return useQuery({ queryKey: ["builds"], queryFn: () => need(api.GET("/api/builds/")) });
+  return useQuery({ queryKey: ["builds"], queryFn: () => need(api.GET("/api/builds/lines/")), refetchInterval: 10_000 });
 }
 
 export function useWall(build: number) {
@@ -112,35 +125,8 @@ export function useDecision(key: keyof Schemas["Decided"]): Schemas["DecisionRec
 /** What lies between body and piece: the maker's layers, or what is usual there. */
 export const layersOf = (piece: Detail): Layer[] => piece.recipe.layers ?? piece.usual.layers;
 
-/** Change decisions about a piece. A change made against an old version is refused, and the piece loaded anew. */
-export function useChange(piece: Detail | undefined) {
-  const client = useQueryClient();
-  const key = ["piece", piece?.id];
-  return useMutation({
-    mutationKey: CHANGING,
-    // One after the other, each on what the one before made: two quick changes never cross.
-    scope: { id: `piece-${piece?.id}` },
-    mutationFn: (change: Change) =>
-      need(
-        api.PATCH("/api/pieces/{id}/", {
-          params: { path: { id: piece!.id } },
-          body: { ...change, version: client.getQueryData<Detail>(key)?.version ?? piece!.version },
-        }),
-      ),
-    // The page shows the decision at once, so that the next one is made on it.
-    onMutate: async (change) => {
-      await client.cancelQueries({ queryKey: key });
-      client.setQueryData<Detail>(key, (old) => old && decidedOn(old, change));
-    },
-    onSuccess: (told) => client.setQueryData(["piece", told.id], told),
-    onSettled: () => {
-      void client.invalidateQueries({ queryKey: ["piece", piece?.id] });
-      void client.invalidateQueries({ queryKey: ["wall"] });
-    },
-  });
-}
-
-function decidedOn(piece: Detail, change: Change): Detail {
+/** What is decided at once on the page, so that the next decision is made on it. */
+export function decidedOn(piece: Detail, change: Change): Detail {
   const decided = Object.entries(change).filter(([key]) => key in piece.recipe);
   return { ...piece, recipe: { ...piece.recipe, ...Object.fromEntries(decided) } };
 }

@@ -59,6 +59,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/builds/{id}/redo/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Make the change in this build again that was taken back last. */
+        post: operations["builds_redo_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/builds/{id}/scale-all/": {
         parameters: {
             query?: never;
@@ -70,6 +87,23 @@ export interface paths {
         put?: never;
         /** @description Scale all worn pieces by one factor. */
         post: operations["builds_scale_all_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/builds/{id}/steps/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What was decided in this build, newest first. */
+        get: operations["builds_steps_retrieve"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -93,6 +127,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/builds/{id}/undo/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Take the last change in this build back; names it. 409 when it is another by now. */
+        post: operations["builds_undo_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/builds/{id}/wall/": {
         parameters: {
             query?: never;
@@ -104,6 +155,59 @@ export interface paths {
         get: operations["builds_wall_retrieve"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/builds/lines/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Every build as the list of builds shows it. */
+        get: operations["builds_lines_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/drafts/{id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The piece as it would be, with all that its station pages show. */
+        get: operations["drafts_retrieve"];
+        put?: never;
+        post?: never;
+        /** @description Drop a draft. */
+        delete: operations["drafts_destroy"];
+        options?: never;
+        head?: never;
+        /** @description Change something more on a draft; 409 when somebody else did. */
+        patch: operations["drafts_partial_update"];
+        trace?: never;
+    };
+    "/api/drafts/{id}/keep/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Decide what was tried; 409 when the piece was decided otherwise since. */
+        post: operations["drafts_keep_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -215,6 +319,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/pieces/{id}/drafts/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The changes of this piece that are tried; or one more. */
+        get: operations["pieces_drafts_list"];
+        put?: never;
+        /** @description The changes of this piece that are tried; or one more. */
+        post: operations["pieces_drafts_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/pieces/{id}/gauge-ring/": {
         parameters: {
             query?: never;
@@ -283,6 +405,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/pieces/{id}/redo/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Make the change of this piece again that was taken back last. */
+        post: operations["pieces_redo_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/pieces/{id}/takeaway/": {
         parameters: {
             query?: never;
@@ -312,6 +451,23 @@ export interface paths {
         put?: never;
         /** @description The log of trying the piece on. */
         post: operations["pieces_test_fits_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pieces/{id}/undo/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Take the last change of this piece back; names it, so that two windows do not take back two. 409 when it is another by now. */
+        post: operations["pieces_undo_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -901,6 +1057,20 @@ export interface components {
             archived: boolean;
             readonly pieces: number;
         };
+        /** @description A build in the list: who wears it, when it is due, how far it is and what stands in its way. */
+        BuildLine: {
+            id: number;
+            name: string;
+            due: string | null;
+            wearer: string;
+            archived: boolean;
+            pieces: number;
+            verdicts: {
+                [key: string]: number;
+            };
+            outlines: string[];
+            calendar: components["schemas"]["Calendar"] | null;
+        };
         /** @description A build. */
         BuildRecord: {
             id: number;
@@ -1087,6 +1257,7 @@ export interface components {
             file_name: string;
             wearer: components["schemas"]["WornBy"] | null;
             silhouette: string;
+            scale: number[] | null;
             bounds_mm: number[][] | null;
             job: components["schemas"]["JobRecord"] | null;
             stations: {
@@ -1095,6 +1266,7 @@ export interface components {
             totals: components["schemas"]["Totals"] | null;
             before: components["schemas"]["Totals"] | null;
             because: string;
+            drafts: number;
             build: number;
             note: string;
             recipe: components["schemas"]["Decided"];
@@ -1102,6 +1274,9 @@ export interface components {
             usual: components["schemas"]["Usual"];
             silhouette_side: string;
             files: components["schemas"]["Files"];
+            undo: components["schemas"]["StepRef"] | null;
+            redo: components["schemas"]["StepRef"] | null;
+            draft_version: number | null;
             measure: components["schemas"]["MeasureResult"] | null;
             pieces: components["schemas"]["PiecesResult"] | null;
             fit: components["schemas"]["FitResult"] | null;
@@ -1113,6 +1288,86 @@ export interface components {
             cut_data: components["schemas"]["CutData"] | null;
             join_data: components["schemas"]["JoinData"] | null;
             print_data: components["schemas"]["PrintData"] | null;
+        };
+        /** @description One decision that changed: its name, what it is called, and its values in words. */
+        Difference: {
+            key: string;
+            label: string;
+            before: components["schemas"]["Said"];
+            after: components["schemas"]["Said"];
+        };
+        /** @description A change that is tried: what it changes of what is kept, and the piece's row as it would be. */
+        DraftRecord: {
+            id: number;
+            version: number;
+            because: components["schemas"]["Said"] | null;
+            differences: components["schemas"]["Difference"][];
+            row: components["schemas"]["Row"];
+            silhouette_side: string;
+        };
+        /** @description Decisions to try, the remedy they come from, and the version of the draft they were made against. */
+        DraftRequest: {
+            /** Worn on */
+            site?: string;
+            side?: string;
+            /** Unit of the file */
+            unit?: string;
+            /** Quarter turns about x */
+            turn_x?: number;
+            /** Quarter turns about y */
+            turn_y?: number;
+            /** Quarter turns about z */
+            turn_z?: number;
+            mirrored?: boolean;
+            /**
+             * Made for a height of
+             * Format: double
+             */
+            made_for_mm?: number;
+            /**
+             * Or longest side
+             * Format: double
+             */
+            wanted_length_mm?: number | null;
+            scale?: number[] | null;
+            /** Goes on */
+            way_in?: string;
+            /** Between body and piece */
+            layers?: components["schemas"]["LayerRequest"][] | null;
+            /** What goes inside */
+            bays?: components["schemas"]["BayRequest"][];
+            /** Moved */
+            shift_mm?: number[];
+            /** Turned */
+            turn_deg?: number[];
+            /**
+             * Skin gives
+             * Format: double
+             */
+            give_mm?: number;
+            /** Printers to cut for */
+            printer_ids?: number[];
+            /** Planes */
+            cuts?: components["schemas"]["CutRequest"][] | null;
+            /** Pins */
+            pin_diameters_mm?: number[] | null;
+            /**
+             * Clearance per side
+             * Format: double
+             */
+            pin_clearance_mm?: number | null;
+            /**
+             * Layer height
+             * Format: double
+             */
+            layer_mm?: number;
+            walls?: number;
+            /** Format: double */
+            infill?: number;
+            material?: string;
+            wearer?: number | null;
+            because?: components["schemas"]["SaidRequest"] | null;
+            version?: number;
         };
         /** @description Outlines by view (SVG path and box) and figures by measurement key. */
         Drawings: {
@@ -1351,6 +1606,10 @@ export interface components {
             ids: number[];
             accept: boolean;
         };
+        /** @description The version of the piece that the maker saw the draft beside. */
+        KeepRequest: {
+            version: number;
+        };
         /** @description A layer of even thickness over all of the body or one side of it. */
         Layer: {
             name: string;
@@ -1570,6 +1829,70 @@ export interface components {
             wearer?: number | null;
             version?: number;
         };
+        /** @description Decisions to try, the remedy they come from, and the version of the draft they were made against. */
+        PatchedDraftRequest: {
+            /** Worn on */
+            site?: string;
+            side?: string;
+            /** Unit of the file */
+            unit?: string;
+            /** Quarter turns about x */
+            turn_x?: number;
+            /** Quarter turns about y */
+            turn_y?: number;
+            /** Quarter turns about z */
+            turn_z?: number;
+            mirrored?: boolean;
+            /**
+             * Made for a height of
+             * Format: double
+             */
+            made_for_mm?: number;
+            /**
+             * Or longest side
+             * Format: double
+             */
+            wanted_length_mm?: number | null;
+            scale?: number[] | null;
+            /** Goes on */
+            way_in?: string;
+            /** Between body and piece */
+            layers?: components["schemas"]["LayerRequest"][] | null;
+            /** What goes inside */
+            bays?: components["schemas"]["BayRequest"][];
+            /** Moved */
+            shift_mm?: number[];
+            /** Turned */
+            turn_deg?: number[];
+            /**
+             * Skin gives
+             * Format: double
+             */
+            give_mm?: number;
+            /** Printers to cut for */
+            printer_ids?: number[];
+            /** Planes */
+            cuts?: components["schemas"]["CutRequest"][] | null;
+            /** Pins */
+            pin_diameters_mm?: number[] | null;
+            /**
+             * Clearance per side
+             * Format: double
+             */
+            pin_clearance_mm?: number | null;
+            /**
+             * Layer height
+             * Format: double
+             */
+            layer_mm?: number;
+            walls?: number;
+            /** Format: double */
+            infill?: number;
+            material?: string;
+            wearer?: number | null;
+            because?: components["schemas"]["SaidRequest"] | null;
+            version?: number;
+        };
         PatchedPrinterRequest: {
             name?: string;
             /** Format: double */
@@ -1772,6 +2095,13 @@ export interface components {
             digits: number;
             between: string;
         };
+        /** @description One or more numbers of one unit as they stand in a sentence: “3.2 mm”, “20 × 30 mm”, “600 to 640 mm”. */
+        QuantityRequest: {
+            values: number[];
+            unit: components["schemas"]["QuantityUnitEnum"];
+            digits?: number;
+            between?: string;
+        };
         /**
          * @description * `mm` - mm
          *     * `mm2` - mm2
@@ -1844,6 +2174,7 @@ export interface components {
             file_name: string;
             wearer: components["schemas"]["WornBy"] | null;
             silhouette: string;
+            scale: number[] | null;
             bounds_mm: number[][] | null;
             job: components["schemas"]["JobRecord"] | null;
             stations: {
@@ -1852,11 +2183,17 @@ export interface components {
             totals: components["schemas"]["Totals"] | null;
             before: components["schemas"]["Totals"] | null;
             because: string;
+            drafts: number;
         };
         /** @description A sentence with places ``{0}``, ``{1}`` … for its quantities. ``str`` gives it in millimetres. */
         Said: {
             words: string;
             values: components["schemas"]["Quantity"][];
+        };
+        /** @description A sentence with places ``{0}``, ``{1}`` … for its quantities. ``str`` gives it in millimetres. */
+        SaidRequest: {
+            words: string;
+            values?: components["schemas"]["QuantityRequest"][];
         };
         /** @description One scale for all worn pieces. */
         ScaleAllRequest: {
@@ -1944,6 +2281,12 @@ export interface components {
                 [key: string]: components["schemas"]["Said"];
             };
         };
+        /**
+         * @description * `plan` - plan
+         *     * `bench` - bench
+         * @enum {string}
+         */
+        SheetEnum: "plan" | "bench";
         /** @description One line of the sheet, with values by key where left and right are taken apart. */
         SheetRow: {
             key: string;
@@ -2088,10 +2431,41 @@ export interface components {
          * @enum {string}
          */
         StateEnum: "holds" | "past" | "waits" | "refused";
-        /** @description A column of the Wall. */
+        /** @description A column of the Wall, and the sheet it stands on. */
         StationRecord: {
             key: string;
             title: string;
+            sheet: components["schemas"]["SheetEnum"];
+        };
+        /** @description The step that is meant. */
+        StepAskedRequest: {
+            step: number;
+        };
+        /** @description What a step changed on one piece, or on the build itself. */
+        StepPartRecord: {
+            piece: number | null;
+            name: string;
+            differences: components["schemas"]["Difference"][];
+        };
+        /** @description A kept change: why, by whom, when, what it was before and after, and whether it was undone. */
+        StepRecord: {
+            id: number;
+            because: components["schemas"]["Said"];
+            by: string;
+            at: string;
+            state: string;
+            parts: components["schemas"]["StepPartRecord"][];
+        };
+        /** @description A step that can be undone or done again. */
+        StepRef: {
+            id: number;
+            because: components["schemas"]["Said"];
+        };
+        /** @description The kept changes of a build, newest first, and which come next. */
+        Steps: {
+            steps: components["schemas"]["StepRecord"][];
+            undo: components["schemas"]["StepRef"] | null;
+            redo: components["schemas"]["StepRef"] | null;
         };
         /** @description All worn pieces of a build, and the first guess from the statures. */
         Suit: {
@@ -2119,7 +2493,7 @@ export interface components {
             ratio: number | null;
             /** Format: double */
             wall_mm: number | null;
-            complaints: components["schemas"]["Said"][];
+            issues: components["schemas"]["Said"][];
         };
         /** @description What another layer height takes. */
         Sweep: {
@@ -2244,6 +2618,8 @@ export interface components {
             stations: components["schemas"]["StationRecord"][];
             rows: components["schemas"]["Row"][];
             calendar: components["schemas"]["Calendar"];
+            undo: components["schemas"]["StepRef"] | null;
+            redo: components["schemas"]["StepRef"] | null;
         };
         /** @description Something beside the verdict; ``caution`` where nothing is judged by it. */
         Warned: {
@@ -2509,6 +2885,34 @@ export interface operations {
             };
         };
     };
+    builds_redo_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description A unique integer value identifying this build. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StepAskedRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["StepAskedRequest"];
+                "multipart/form-data": components["schemas"]["StepAskedRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Steps"];
+                };
+            };
+        };
+    };
     builds_scale_all_create: {
         parameters: {
             query?: never;
@@ -2537,6 +2941,28 @@ export interface operations {
             };
         };
     };
+    builds_steps_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description A unique integer value identifying this build. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Steps"];
+                };
+            };
+        };
+    };
     builds_suit_retrieve: {
         parameters: {
             query?: never;
@@ -2559,6 +2985,34 @@ export interface operations {
             };
         };
     };
+    builds_undo_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description A unique integer value identifying this build. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StepAskedRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["StepAskedRequest"];
+                "multipart/form-data": components["schemas"]["StepAskedRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Steps"];
+                };
+            };
+        };
+    };
     builds_wall_retrieve: {
         parameters: {
             query?: never;
@@ -2577,6 +3031,124 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Wall"];
+                };
+            };
+        };
+    };
+    builds_lines_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BuildLine"][];
+                };
+            };
+        };
+    };
+    drafts_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description A unique integer value identifying this draft. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Detail"];
+                };
+            };
+        };
+    };
+    drafts_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description A unique integer value identifying this draft. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    drafts_partial_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description A unique integer value identifying this draft. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PatchedDraftRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["PatchedDraftRequest"];
+                "multipart/form-data": components["schemas"]["PatchedDraftRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Detail"];
+                };
+            };
+        };
+    };
+    drafts_keep_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description A unique integer value identifying this draft. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeepRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["KeepRequest"];
+                "multipart/form-data": components["schemas"]["KeepRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Detail"];
                 };
             };
         };
@@ -2787,6 +3359,56 @@ export interface operations {
             };
         };
     };
+    pieces_drafts_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description A unique integer value identifying this piece. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DraftRecord"][];
+                };
+            };
+        };
+    };
+    pieces_drafts_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description A unique integer value identifying this piece. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["DraftRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["DraftRequest"];
+                "multipart/form-data": components["schemas"]["DraftRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DraftRecord"];
+                };
+            };
+        };
+    };
     pieces_gauge_ring_retrieve: {
         parameters: {
             query?: {
@@ -2881,6 +3503,34 @@ export interface operations {
             };
         };
     };
+    pieces_redo_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description A unique integer value identifying this piece. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StepAskedRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["StepAskedRequest"];
+                "multipart/form-data": components["schemas"]["StepAskedRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Detail"];
+                };
+            };
+        };
+    };
     pieces_takeaway_retrieve: {
         parameters: {
             query?: never;
@@ -2946,6 +3596,34 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TestFit"];
+                };
+            };
+        };
+    };
+    pieces_undo_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description A unique integer value identifying this piece. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StepAskedRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["StepAskedRequest"];
+                "multipart/form-data": components["schemas"]["StepAskedRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Detail"];
                 };
             };
         };

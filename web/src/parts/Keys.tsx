@@ -10,7 +10,14 @@ import { useTrade } from "../api/client";
 const KEYS: [string, string][] = [
   ["←  →", "the station before, the station after"],
   ["↑  ↓", "the piece above, the piece below"],
-  ["W", "back to the Wall"],
+  ["W", "to the Wall"],
+  ["S", "the other sheet of the Wall, where there is one"],
+  ["T", "try changes as drafts, or keep them at once"],
+  ["K", "keep the draft that is open"],
+  ["X", "drop the draft that is open"],
+  ["C", "compare the drafts of a piece side by side"],
+  ["Ctrl Z", "undo the last kept change: of the piece, or on the Wall of the build"],
+  ["Ctrl Shift Z", "redo it (or Ctrl Y)"],
   ["Enter", "keep what was typed, go down the sheet"],
   ["Esc", "leave a field as it was"],
   ["?", "this list"],
@@ -18,13 +25,14 @@ const KEYS: [string, string][] = [
 
 /** Whether a key press belongs to a field, a slider or a list and not to the page. */
 export function isTyping(event: KeyboardEvent): boolean {
+  return event.ctrlKey || event.metaKey || event.altKey || inField(event);
+}
+
+/** Whether it happens in a field, a slider or a list. */
+export function inField(event: KeyboardEvent): boolean {
   const at = event.target as HTMLElement | null;
-  return (
-    event.ctrlKey ||
-    event.metaKey ||
-    event.altKey ||
-    !!at?.closest("input, textarea, select, [role=slider], [role=listbox], [role=combobox], [role=dialog], [role=radiogroup]")
-  );
+  if (at instanceof HTMLInputElement && ["checkbox", "button"].includes(at.type)) return false;
+  return !!at?.closest("input, textarea, select, [role=slider], [role=listbox], [role=combobox], [role=dialog], [role=radiogroup]");
 }
 
 export function Keys() {

@@ -24,3 +24,14 @@ export function Mark({ verdict, word = false, size = 14 }: { verdict: Verdict; w
     </Box>
   );
 }
+
+/** A caution or a hint: nothing is judged by it, so it has a sign of its own, a tag on a string. */
+export function NoteMark({ size = 14 }: { size?: number }) {
+  const { inks } = useTheme().palette;
+  return (
+    <Box component="svg" viewBox="0 0 16 16" role="img" aria-label="note" sx={{ width: size, height: size, flexShrink: 0, mt: "3px" }}>
+      <path d="M2.5 6.5 7 2h6.500v12H7L2.500 9.500z" fill="none" stroke={inks.faint} strokeWidth="1.5" strokeLinejoin="round" />
+      <circle cx="6.500" cy="8" r="1.2" fill={inks.faint} />
+    </Box>
+  );
+}

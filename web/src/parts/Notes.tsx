@@ -7,18 +7,27 @@ import Stack from "@mui/material/Stack";
 import Typography from "@mui/material/Typography";
 import { useTheme } from "@mui/material/styles";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { api, need, type Change, type Detail, type Finding, type Note, type Row, type Schemas } from "../api/client";
-import { Mark } from "./Mark";
+import { api, need, type Detail, type Finding, type Note, type Row, type Schemas } from "../api/client";
+import { Mark, NoteMark } from "./Mark";
+import { totalsOf } from "../drafts/figures";
 import { useUnits } from "./units";
 
-export function Findings({ findings, notes, onTry }: { findings: Finding[]; notes: Note[]; onTry?: (change: Change) => void }) {
+interface FindingsProps {
+  findings: Finding[];
+  notes: Note[];
+  /** Opens a remedy as a draft. */
+  onTry?: (remedy: Finding["remedies"][number]) => void;
+  busy?: boolean;
+}
+
+export function Findings({ findings, notes, onTry, busy }: FindingsProps) {
   const { inks } = useTheme().palette;
   const units = useUnits();
   if (!findings.length && !notes.length) {
     return (
       <Stack direction="row" spacing={1} sx={{ alignItems: "center" }}>
         <Mark verdict="holds" word />
-        <Typography color="text.secondary">Nothing to object to here.</Typography>
+        <Typography color="text.secondary">No issues.</Typography>
       </Stack>
     );
   }
@@ -28,10 +37,18 @@ export function Findings({ findings, notes, onTry }: { findings: Finding[]; note
         <Box key={i} component="li" sx={{ borderLeft: `4px solid ${inks[f.verdict]}`, pl: 1.5, py: 0.25 }}>
           <Mark verdict={f.verdict} word />
           <Typography sx={{ mt: 0.25 }}>{units.say(f.text)}</Typography>
-          <Stack direction="row" spacing={1} sx={{ mt: f.remedies.length ? 0.75 : 0, flexWrap: "wrap" }}>
+          <Stack direction="row" useFlexGap spacing={1} sx={{ mt: f.remedies.length ? 0.75 : 0, flexWrap: "wrap" }}>
             {onTry &&
               f.remedies.map((r) => (
-                <Button key={r.label.words} variant="outlined" size="small" onClick={() => onTry(r.change as Change)}>
+                <Button
+                  key={r.label.words}
+                  variant="outlined"
+                  size="small"
+                  disabled={busy}
+                  title="Opens as a draft: computed, and kept only if you say so"
+                  sx={{ borderStyle: "dashed" }}
+                  onClick={() => onTry(r)}
+                >
                   {units.say(r.label)}
                 </Button>
               ))}
@@ -39,11 +56,12 @@ export function Findings({ findings, notes, onTry }: { findings: Finding[]; note
         </Box>
       ))}
       {notes.map((n) => (
-        <Box key={n.code} component="li" sx={{ borderLeft: `4px dotted ${inks.faint}`, pl: 1.5, py: 0.25 }}>
+        <Stack key={n.code} component="li" direction="row" spacing={1} sx={{ borderLeft: `4px dotted ${inks.faint}`, pl: 1.5, py: 0.25 }}>
+          <NoteMark />
           <Typography variant="body2" color="text.secondary">
             {units.say(n.text)}
           </Typography>
-        </Box>
+        </Stack>
       ))}
     </Stack>
   );
@@ -77,7 +95,7 @@ export function JobLine({ job, piece }: { job: Row["job"]; piece: number }) {
     return (
       <Stack direction="row" spacing={1.5} role="status" sx={{ alignItems: "center", minHeight: 40 }}>
         <Box sx={{ flex: 1 }}>
-          <Typography variant="body2">{job.state === "queued" ? "Waiting its turn" : job.what || "Beginning"}</Typography>
+          <Typography variant="body2">{job.state === "queued" ? "Queued" : job.what || "Starting"}</Typography>
           <LinearProgress
             variant={job.state === "queued" ? "indeterminate" : "determinate"}
             value={100 * job.progress}
@@ -93,7 +111,7 @@ export function JobLine({ job, piece }: { job: Row["job"]; piece: number }) {
   return (
     <Stack direction="row" spacing={1.5} sx={{ alignItems: "center", minHeight: 40 }}>
       <Typography variant="body2" sx={{ flex: 1 }}>
-        {job.state === "stopped" ? "Stopped." : "Did not work out."} What is shown is from before.
+        {job.state === "stopped" ? "Stopped." : "Failed."} The figures shown are the last ones computed.
       </Typography>
       <Button size="small" variant="outlined" onClick={() => compute.mutate()}>
         Compute again
@@ -102,40 +120,43 @@ export function JobLine({ job, piece }: { job: Row["job"]; piece: number }) {
   );
 }
 
-type Totals = NonNullable<Row["totals"]>;
+interface ConsequenceProps {
+  piece: Detail;
+  /** What is kept, while ``piece`` is a draft of it. */
+  kept: Detail | null;
+  shop?: Schemas["Shop"];
+  stale: boolean;
+}
 
-/** Before → after of the last change, and the totals as they are. */
-export function Consequence({ piece, shop, stale }: { piece: Detail; shop?: Schemas["Shop"]; stale: boolean }) {
+/** Before → after of the last change, or of keeping the draft that is shown; and the totals as they are. */
+export function Consequence({ piece, kept, shop, stale }: ConsequenceProps) {
   const units = useUnits();
   const { inks } = useTheme().palette;
   const now = piece.totals;
+  const was = kept ? kept.totals : piece.before;
   if (!now) return null;
-  const was = piece.before;
-  const line: [string, (t: Totals) => string][] = [
-    ["on the printers", (t) => units.hours(t.hours)],
-    ["filament", (t) => units.grams(t.filament_g)],
-    ["parts", (t) => units.plain(t.parts, 0)],
-    ["cost", (t) => units.money(t.cost, shop?.currency ?? "")],
-    ["all printed by", (t) => (t.done_by ? units.date(t.done_by) : "open")],
-  ];
+  const line = totalsOf(units, shop?.currency ?? "");
+  const title = kept ? "Keeping this draft would change" : was ? `What ${piece.before?.because || "the last change"} did` : "What it takes";
   return (
-    <Box aria-label="Consequence" role="region" sx={{ borderTop: `2px solid ${inks.ink}`, pt: 1 }}>
+    <Box aria-label="Consequence" role="region" sx={{ borderTop: kept ? `2px dashed ${inks.chosen}` : `2px solid ${inks.ink}`, pt: 1 }}>
       <Typography variant="h3" component="h2">
-        {stale ? "Being computed anew; shown is what was" : was ? `What ${was.because || "the last change"} did` : "What it takes"}
+        {stale ? "Being computed; the last figures" : title}
       </Typography>
-      <Box component="dl" sx={{ display: "grid", gridTemplateColumns: "auto 1fr", columnGap: 2, m: 0, opacity: stale ? 0.55 : 1 }}>
+      <Box component="dl" sx={{ display: "grid", gridTemplateColumns: "auto 1fr", columnGap: 2, m: 0 }}>
         {line.map(([label, value]) => (
           <Box key={label} sx={{ display: "contents" }}>
             <Typography component="dt" color="text.secondary">
               {label}
             </Typography>
-            <Typography component="dd" sx={{ m: 0, fontWeight: 600 }}>
+            <Typography component="dd" sx={{ m: 0, fontWeight: 600, color: stale ? "text.secondary" : undefined }}>
               {was && value(was) !== value(now) && (
                 <Box component="span" sx={{ fontWeight: 400, color: "text.secondary" }}>
                   {value(was)} {"→"}{" "}
                 </Box>
               )}
-              {value(now)}
+              <Box component="span" sx={{ fontStyle: kept ? "italic" : undefined }}>
+                {value(now)}
+              </Box>
             </Typography>
           </Box>
         ))}

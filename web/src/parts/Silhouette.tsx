@@ -27,7 +27,7 @@ export function Silhouette({ path, width, height, label, fill }: Props) {
   const box = boxOf(path);
   if (!box) {
     return (
-      <svg width={width} height={height} viewBox="0 0 40 40" role="img" aria-label={`${label}, not computed yet`}>
+      <svg style={{ flexShrink: 0 }} width={width} height={height} viewBox="0 0 40 40" role="img" aria-label={`${label}, not computed yet`}>
         <rect x="8" y="8" width="24" height="24" fill="none" stroke={inks.line} strokeDasharray="3 3" />
       </svg>
     );
@@ -35,6 +35,7 @@ export function Silhouette({ path, width, height, label, fill }: Props) {
   const rim = Math.max(box[2], box[3]) * 0.03;
   return (
     <svg
+      style={{ flexShrink: 0 }}
       width={width}
       height={height}
       viewBox={`${box[0] - rim} ${box[1] - rim} ${box[2] + 2 * rim} ${box[3] + 2 * rim}`}

@@ -1,4 +1,4 @@
-/** The shop: printers, spools, and the habits every new piece starts from. */
+/** The shop: printers, spools, and the defaults every new piece starts from. */
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Checkbox from "@mui/material/Checkbox";
@@ -16,14 +16,14 @@ import { LengthField, NumberField } from "../parts/Fields";
 import { ErrorNote } from "../parts/Notes";
 import { useUnits } from "../parts/units";
 
-export function Shop() {
+export default function Shop() {
   return (
-    <Stack spacing={4} sx={{ p: 2.5, maxWidth: 1160 }}>
+    <Stack spacing={4} sx={{ p: 2.5, maxWidth: 1280 }}>
       <Typography variant="h1">Shop</Typography>
       <Printers />
       <Spools />
       <Bays />
-      <Habits />
+      <Defaults />
     </Stack>
   );
 }
@@ -59,9 +59,9 @@ function Printers() {
           aria-label={p.name}
         >
           <Typography sx={{ width: 96, fontWeight: 600 }}>{p.name}</Typography>
-          <LengthField label="Wide" width={106} value={p.x_mm} onCommit={(v) => v !== null && change.mutate({ id: p.id, x_mm: v })} />
-          <LengthField label="Deep" width={106} value={p.y_mm} onCommit={(v) => v !== null && change.mutate({ id: p.id, y_mm: v })} />
-          <LengthField label="High" width={106} value={p.z_mm} onCommit={(v) => v !== null && change.mutate({ id: p.id, z_mm: v })} />
+          <LengthField label="Width" width={106} value={p.x_mm} onCommit={(v) => v !== null && change.mutate({ id: p.id, x_mm: v })} />
+          <LengthField label="Depth" width={106} value={p.y_mm} onCommit={(v) => v !== null && change.mutate({ id: p.id, y_mm: v })} />
+          <LengthField label="Height" width={106} value={p.z_mm} onCommit={(v) => v !== null && change.mutate({ id: p.id, z_mm: v })} />
           <LengthField
             label="Margin"
             width={112}
@@ -76,15 +76,15 @@ function Printers() {
             onCommit={(v) => v !== null && change.mutate({ id: p.id, speed_mm_s: v })}
           />
           <NumberField
-            label="Pull"
+            label="Acceleration"
             suffix="mm/s²"
-            width={126}
+            width={164}
             value={p.acceleration_mm_s2}
             onCommit={(v) => v !== null && change.mutate({ id: p.id, acceleration_mm_s2: v })}
           />
           <FormControlLabel
             control={<Checkbox checked={p.bed_moves} onChange={(_, on) => change.mutate({ id: p.id, bed_moves: on })} />}
-            label="bed moves"
+            label="Bed moves (Y)"
           />
           <Button color="error" size="small" onClick={() => remove.mutate(p.id)}>
             Remove
@@ -228,7 +228,7 @@ function Bays() {
               {bay.round && ", round"}
             </Typography>
             <BaySize bay={bay} onChange={(size_mm) => save.mutate(bays.map((b, k) => (k === i ? { ...b, size_mm } : b)))} />
-            <Button aria-label={`Take away ${bay.name}`} onClick={() => save.mutate(bays.filter((_, k) => k !== i))} sx={{ minWidth: 0 }}>
+            <Button aria-label={`Remove ${bay.name}`} onClick={() => save.mutate(bays.filter((_, k) => k !== i))} sx={{ minWidth: 0 }}>
               ×
             </Button>
           </Stack>
@@ -242,7 +242,7 @@ function Bays() {
           disabled={!name.trim()}
           onClick={() => (save.mutate([...bays, { name: name.trim(), size_mm: [40, 40, 10], round }]), setName(""))}
         >
-          Add it
+          Add
         </Button>
       </Stack>
       <ErrorNote error={save.error} onClose={() => save.reset()} />
@@ -250,7 +250,7 @@ function Bays() {
   );
 }
 
-function Habits() {
+function Defaults() {
   const shop = useShop();
   const change = useShopChange((body: Schemas["PatchedShopRequest"]) => need(api.PATCH("/api/shop/", { body })));
   const s = shop.data;
@@ -258,7 +258,7 @@ function Habits() {
   return (
     <Box>
       <Typography variant="h2" gutterBottom>
-        Habits
+        Defaults
       </Typography>
       <Stack direction="row" useFlexGap spacing={1.5} sx={{ flexWrap: "wrap", pt: 1 }}>
         <TextField

@@ -25,6 +25,8 @@ export interface FitSceneProps {
   turned: number[];
   /** Called when the piece was dragged and let go. */
   onSeat: (move: SeatMove) => void;
+  /** Whether it is a draft: its edges are drawn dashed. */
+  pencil?: boolean;
 }
 
 export type Handling = "look" | "move" | "turn";
@@ -51,7 +53,7 @@ export default function FitScene(props: FitSceneProps) {
   );
 }
 
-function Worn({ file, piece, pressing, passes, tightMm, onPlace, handling, turned, onSeat, inks }: FitSceneProps & { inks: Inks }) {
+function Worn({ file, piece, pressing, passes, tightMm, onPlace, handling, turned, onSeat, pencil, inks }: FitSceneProps & { inks: Inks }) {
   const loaded = useLoader(GLTFLoader, file);
   const { camera, controls, invalidate } = useThree();
   const scene = useMemo(() => {
@@ -81,6 +83,8 @@ function Worn({ file, piece, pressing, passes, tightMm, onPlace, handling, turne
           flatShading: true,
         });
         mesh.renderOrder = 2;
+        for (const line of mesh.children.filter((c) => c instanceof THREE.LineSegments)) mesh.remove(line);
+        if (pencil) mesh.add(dashed(mesh.geometry, inks));
       } else if (name === "ring") {
         mesh.material = new THREE.MeshBasicMaterial({ color: passes ? inks.holds : inks.stops, side: THREE.DoubleSide });
       } else {
@@ -94,7 +98,7 @@ function Worn({ file, piece, pressing, passes, tightMm, onPlace, handling, turne
     return () => {
       window.__fit = undefined;
     };
-  }, [scene, piece, pressing, passes, tightMm, inks, invalidate]);
+  }, [scene, piece, pressing, passes, tightMm, pencil, inks, invalidate]);
 
   useEffect(() => {
     const box = new THREE.Box3().setFromObject(scene.meshes.piece ?? scene.root);
@@ -186,6 +190,20 @@ declare global {
     /** For tests: what the fit's scene shows. */
     __fit?: { triangles: number; bays: number; hasRoom: boolean; ring: boolean };
   }
+}
+
+const FOLD_DEG = 45;
+const DASH_MM = 5;
+
+/** The edges of a shape, dashed. */
+function dashed(geometry: THREE.BufferGeometry, inks: Inks): THREE.LineSegments {
+  const lines = new THREE.LineSegments(
+    new THREE.EdgesGeometry(geometry, FOLD_DEG),
+    new THREE.LineDashedMaterial({ color: inks.chosen, dashSize: DASH_MM, gapSize: 0.7 * DASH_MM }),
+  );
+  lines.computeLineDistances();
+  lines.raycast = () => undefined;
+  return lines;
 }
 
 /** The skin in the three meanings, plain where nothing is near. */

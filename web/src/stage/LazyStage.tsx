@@ -15,7 +15,7 @@ export function LazyStage({ file, ...rest }: Omit<StageProps, "file"> & { file: 
     );
   }
   return (
-    <Suspense fallback={<Typography sx={{ p: 4 }}>Setting the stage …</Typography>}>
+    <Suspense fallback={<Typography sx={{ p: 4 }}>Loading the 3D view …</Typography>}>
       <Stage file={`/api/stage/${file}/`} {...rest} />
     </Suspense>
   );

@@ -1,57 +1,93 @@
-/** One cell of the Wall opened: the piece's row along the top, its neighbours a key press away. */
+/** One cell of the Wall opened: the piece's row along the top, what is tried of it, its stage and its ledger. */
 import Box from "@mui/material/Box";
+import FormControlLabel from "@mui/material/FormControlLabel";
 import Stack from "@mui/material/Stack";
+import Switch from "@mui/material/Switch";
 import Typography from "@mui/material/Typography";
 import { useTheme } from "@mui/material/styles";
-import { Suspense, useEffect } from "react";
-import { Link, useNavigate, useParams } from "react-router";
-import { useChange, usePiece, useShop, useWall, type Detail } from "../api/client";
+import { Suspense, useEffect, useState } from "react";
+import { useNavigate, useParams, useSearchParams } from "react-router";
+import { Refused, usePiece, useShop, useTrade, useWall } from "../api/client";
+import { useChange, useDraft, useDrafts, useEnd, useRemedy } from "../api/deciding";
+import { DraftBand } from "../drafts/DraftBand";
+import { RowStrip } from "../frame/RowStrip";
+import { otherSheet, sheetsOf } from "../frame/sheets";
 import { isTyping } from "../parts/Keys";
-import { Mark } from "../parts/Mark";
 import { Consequence, ErrorNote, Findings, JobLine } from "../parts/Notes";
-import { Silhouette } from "../parts/Silhouette";
-import { useUnits } from "../parts/units";
-import { SERIF } from "../theme/theme";
+import { Busy, Failed } from "../parts/States";
 import { STATIONS } from "./registry";
 
-export function StationPage() {
+const TRYING_KEY = "odd-bastion-trying";
+
+export default function StationPage() {
   const params = useParams();
   const [build, id, slug] = [Number(params.build), Number(params.piece), params.station ?? "fit"];
+  const [asked] = useSearchParams();
+  const open = asked.has("draft") ? Number(asked.get("draft")) : null;
+  const { inks } = useTheme().palette;
+  const go = useNavigate();
+  const page = `/build/${build}/piece/${id}`;
+  const to = (station: string, draft: number | null = open) => `${page}/${station}${draft === null ? "" : `?draft=${draft}`}`;
+  const show = (draft: number | null) => void go(to(slug, draft));
+
   const piece = usePiece(id);
+  const drafts = useDrafts(id);
+  const drafted = useDraft(open);
   const wall = useWall(build);
   const shop = useShop();
-  const change = useChange(piece.data);
-  const go = useNavigate();
+  const trade = useTrade();
+  const [trying, setTrying] = useState(() => localStorage.getItem(TRYING_KEY) === "yes");
+  const change = useChange(id, { draft: open, trying, onDraft: show });
+  const remedy = useRemedy(id, show);
+  const end = useEnd(() => show(null));
+  const tryAll = (on: boolean) => {
+    localStorage.setItem(TRYING_KEY, on ? "yes" : "no");
+    setTrying(on);
+  };
+
   const index = Math.max(
     STATIONS.findIndex((s) => s.key === slug),
     0,
   );
   const rows = wall.data?.rows;
+  const sheets = sheetsOf(trade.data?.stations ?? []);
+  const close = (keep: boolean) =>
+    open !== null && piece.data && !end.isPending && end.mutate({ draft: open, keep, version: piece.data.version });
 
   useEffect(() => {
     const press = (e: KeyboardEvent) => {
       if (isTyping(e)) return;
       const at = rows?.findIndex((r) => r.id === id) ?? -1;
       const beside = (piece: number | undefined, station: string | undefined) =>
-        piece !== undefined && station && go(`/build/${build}/piece/${piece}/${station}`);
-      if (e.key === "ArrowLeft") beside(id, STATIONS[index - 1]?.key);
-      else if (e.key === "ArrowRight") beside(id, STATIONS[index + 1]?.key);
-      else if (e.key === "ArrowUp") beside(rows?.[at - 1]?.id, slug);
-      else if (e.key === "ArrowDown") beside(rows?.[at + 1]?.id, slug);
-      else if (e.key === "w" || e.key === "W") go(`/build/${build}`);
+        piece !== undefined && station && go(piece === id ? to(station) : `/build/${build}/piece/${piece}/${station}`);
+      const key = e.key.length === 1 ? e.key.toLowerCase() : e.key;
+      if (key === "ArrowLeft") beside(id, STATIONS[index - 1]?.key);
+      else if (key === "ArrowRight") beside(id, STATIONS[index + 1]?.key);
+      else if (key === "ArrowUp") beside(rows?.[at - 1]?.id, slug);
+      else if (key === "ArrowDown") beside(rows?.[at + 1]?.id, slug);
+      else if (key === "w") void go(`/build/${build}`);
+      else if (key === "s")
+        beside(id, otherSheet(sheets, sheets.find((s) => s.stations.some((x) => x.key === slug))?.key ?? "")?.stations[0].key);
+      else if (key === "t") tryAll(!trying);
+      else if (key === "c") void go(`${page}/drafts`);
+      else if (key === "k") close(true);
+      else if (key === "x") close(false);
       else return;
       e.preventDefault();
     };
     addEventListener("keydown", press);
     return () => removeEventListener("keydown", press);
-  }, [build, go, id, index, rows, slug]);
+  });
 
-  if (piece.error && !piece.data) return <ErrorNote error={piece.error} />;
-  if (!piece.data) return <Typography sx={{ p: 3 }}>Opening the cell …</Typography>;
+  if (piece.error && !piece.data) return <Failed error={piece.error} again={() => void piece.refetch()} />;
+  if (!piece.data) return <Busy what="Opening the piece" />;
+  const gone = open !== null && drafted.error instanceof Refused && drafted.error.status === 404;
+  const shown = open !== null && drafted.data && !gone ? drafted.data : piece.data;
   const station = STATIONS[index];
-  const cell = piece.data.stations[station.key];
+  const cell = shown.stations[station.key];
   const { View } = station;
-  const stale = Object.values(piece.data.stations).some((s) => s.state !== "fresh");
+  const stale = Object.values(shown.stations).some((s) => s.state !== "fresh");
+  const inDraft = shown.draft_version !== null;
   return (
     <Box
       sx={{
@@ -59,12 +95,30 @@ export function StationPage() {
         flexDirection: "column",
         flex: { xs: 1, md: "none" },
         minHeight: 0,
-        height: { md: "calc(100vh - 47px)" },
+        height: { md: "calc(100vh - 46px)" },
       }}
     >
-      <RowStrip piece={piece.data} build={build} current={station.key} />
-      <Suspense fallback={<Typography sx={{ p: 3 }}>Opening the cell …</Typography>}>
-        <View key={`${id}/${station.key}`} piece={piece.data} change={(c) => change.mutate(c)}>
+      <RowStrip piece={shown} sheets={sheets} current={station.key} to={to} />
+      <DraftBand
+        kept={piece.data}
+        drafts={drafts.data ?? []}
+        open={open}
+        to={(draft) => to(slug, draft)}
+        compare={`${page}/drafts`}
+        busy={end.isPending}
+        onKeep={() => close(true)}
+        onDrop={() => close(false)}
+      />
+      {gone && (
+        <Box sx={{ px: 2 }}>
+          <ErrorNote
+            error={new Error("This draft is not here any more: it was kept or dropped, perhaps in another window. Shown is what is kept.")}
+            onClose={() => show(null)}
+          />
+        </Box>
+      )}
+      <Suspense fallback={<Busy what="Opening the page" />}>
+        <View key={`${id}/${station.key}`} piece={shown} kept={inDraft ? piece.data : null} change={(c) => change.mutate(c)}>
           {({ stage, decisions }) => (
             <Box sx={{ display: "flex", flex: 1, flexDirection: { xs: "column", md: "row" }, minHeight: 0 }}>
               <Box
@@ -84,91 +138,41 @@ export function StationPage() {
                 role="region"
                 aria-label="Ledger"
                 sx={{
-                  width: { xs: "100%", md: 400 },
+                  width: { xs: "100%", md: 330, lg: 400 },
                   p: 2,
-                  borderLeft: { md: 1 },
-                  borderTop: { xs: 1, md: 0 },
-                  borderColor: "divider",
+                  borderLeft: { md: inDraft ? `2px dashed ${inks.chosen}` : `1px solid ${inks.line}` },
+                  borderTop: { xs: `1px solid ${inks.line}`, md: 0 },
                   bgcolor: "background.paper",
                   overflowY: "auto",
                 }}
               >
-                <Typography variant="h2" component="h1">
-                  {cell.title}
-                  {cell.state !== "fresh" && (
-                    <Typography component="span" color="text.secondary" sx={{ fontStyle: "italic", pl: 1 }}>
-                      {cell.state}
-                    </Typography>
-                  )}
-                </Typography>
-                <JobLine job={piece.data.job} piece={id} />
+                <Stack direction="row" sx={{ alignItems: "center", justifyContent: "space-between", minHeight: 32 }}>
+                  <Typography variant="h2" component="h1">
+                    {cell.title}
+                    {cell.state !== "fresh" && (
+                      <Typography component="span" color="text.secondary" sx={{ fontStyle: "italic", pl: 1 }}>
+                        {cell.state}
+                      </Typography>
+                    )}
+                  </Typography>
+                  <FormControlLabel
+                    control={<Switch size="small" checked={trying} onChange={(e) => tryAll(e.target.checked)} />}
+                    label="Try changes as drafts"
+                    slotProps={{ typography: { variant: "body2" } }}
+                    sx={{ mr: 0 }}
+                  />
+                </Stack>
+                <JobLine job={shown.job} piece={id} />
                 <ErrorNote error={change.error} onClose={() => change.reset()} />
-                <Findings findings={cell.findings} notes={cell.notes} onTry={(c) => change.mutate(c)} />
+                <ErrorNote error={remedy.error ?? end.error} onClose={() => (remedy.error ? remedy.reset() : end.reset())} />
+                <Findings findings={cell.findings} notes={cell.notes} onTry={(r) => remedy.mutate(r)} busy={remedy.isPending} />
                 {decisions}
-                <Consequence piece={piece.data} shop={shop.data} stale={stale} />
+                <Consequence piece={shown} kept={inDraft ? piece.data : null} shop={shop.data} stale={stale} />
               </Stack>
             </Box>
           )}
         </View>
       </Suspense>
-    </Box>
-  );
-}
-
-function RowStrip({ piece, build, current }: { piece: Detail; build: number; current: string }) {
-  const { inks } = useTheme().palette;
-  const units = useUnits();
-  return (
-    <Box component="nav" aria-label="This piece's row" sx={{ display: "flex", borderBottom: `2px solid ${inks.ink}`, overflowX: "auto" }}>
-      <Box sx={{ display: "flex", gap: 1, alignItems: "center", px: 2, minWidth: 200 }}>
-        <Silhouette path={piece.silhouette} width={40} height={44} label={`Outline of ${piece.name}`} />
-        <Box>
-          <Typography sx={{ fontFamily: SERIF, fontWeight: 600, lineHeight: 1.15 }}>{piece.name}</Typography>
-          <Link to={`/build/${build}`} style={{ fontSize: 12.5 }}>
-            back to the Wall
-          </Link>
-        </Box>
-      </Box>
-      {STATIONS.map(({ key }) => {
-        const cell = piece.stations[key];
-        const main = units.say(cell.main);
-        const here = key === current;
-        return (
-          <Box
-            key={key}
-            component={Link}
-            to={`/build/${build}/piece/${piece.id}/${key}`}
-            aria-current={here ? "page" : undefined}
-            sx={{
-              flex: 1,
-              minWidth: 104,
-              px: 1.25,
-              py: 0.75,
-              borderLeft: `1px solid ${inks.line}`,
-              color: "text.primary",
-              textDecoration: "none",
-              bgcolor: here ? "background.paper" : undefined,
-              boxShadow: here ? `inset 0 -4px 0 ${inks.chosen}` : undefined,
-            }}
-          >
-            <Box
-              sx={{
-                display: "flex",
-                gap: 0.75,
-                alignItems: "center",
-                fontFamily: SERIF,
-                fontStyle: "italic",
-                fontSize: 14,
-              }}
-            >
-              <Mark verdict={cell.verdict} size={12} /> {cell.title}
-            </Box>
-            <Box sx={{ fontSize: 12.5, fontWeight: 600, opacity: cell.state === "fresh" ? 1 : 0.5 }}>
-              {cell.state === "fresh" ? main : main || cell.state}
-            </Box>
-          </Box>
-        );
-      })}
     </Box>
   );
 }

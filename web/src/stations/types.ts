@@ -9,7 +9,10 @@ export interface StationView {
 }
 
 export interface StationProps {
+  /** What is shown: what is kept, or a draft of it. */
   piece: Detail;
+  /** What is kept, while a draft is shown. */
+  kept: Detail | null;
   change: (change: Change) => void;
   children: (view: StationView) => ReactNode;
 }

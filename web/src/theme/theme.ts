@@ -97,6 +97,7 @@ export function makeTheme(mode: "light" | "dark"): Theme {
       },
       MuiPaper: { defaultProps: { elevation: 0 }, styleOverrides: { root: { backgroundImage: "none" } } },
       MuiTextField: { defaultProps: { size: "small", variant: "outlined" } },
+      MuiToggleButton: { styleOverrides: { root: { color: inks.faint, "&.Mui-selected": { color: inks.ink, fontWeight: 700 } } } },
       MuiTooltip: { defaultProps: { arrow: true } },
     },
   });

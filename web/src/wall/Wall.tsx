@@ -6,11 +6,18 @@ import { EMPTY_SELECT } from "../parts/Fields";
 import Typography from "@mui/material/Typography";
 import { useTheme } from "@mui/material/styles";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { Link, useParams } from "react-router";
-import { api, need, useWall, useWearers, type Row, type Schemas } from "../api/client";
+import { useEffect } from "react";
+import { Link, useParams, useSearchParams } from "react-router";
+import { active, api, need, useWall, useWearers, type Row, type Schemas } from "../api/client";
+import { askAnew } from "../api/deciding";
+import { Marks } from "../frame/RowStrip";
+import { otherSheet, sheetsOf, type Sheet } from "../frame/sheets";
+import { isTyping } from "../parts/Keys";
 import { Mark } from "../parts/Mark";
 import { ErrorNote } from "../parts/Notes";
 import { Silhouette } from "../parts/Silhouette";
+import { Busy, Failed } from "../parts/States";
+import { Views } from "../parts/Views";
 import { useUnits } from "../parts/units";
 import { SERIF } from "../theme/theme";
 import { Drop } from "./Drop";
@@ -18,23 +25,43 @@ import { Runway } from "./Runway";
 
 type Columns = Schemas["StationRecord"][];
 
-const columns = (stations: Columns) => `minmax(190px, 1.35fr) repeat(${stations.length}, minmax(84px, 1fr))`;
+const columns = (sheet: Sheet, others: number) =>
+  `minmax(150px, 1.3fr) repeat(${sheet.stations.length}, minmax(0, 1fr))${others ? ` repeat(${others}, auto)` : ""}`;
 
 export function Wall() {
   const build = Number(useParams().build);
+  const [asked, ask] = useSearchParams();
   const wall = useWall(build);
-  if (wall.error) return <ErrorNote error={wall.error} />;
-  if (!wall.data) return <Typography sx={{ p: 3 }}>Unrolling the chart …</Typography>;
-  const { rows, calendar, stations } = wall.data;
+  const sheets = sheetsOf(wall.data?.stations ?? []);
+  const sheet = sheets.find((s) => s.key === asked.get("sheet")) ?? sheets[0];
+  useEffect(() => {
+    const press = (e: KeyboardEvent) => {
+      const other = otherSheet(sheets, sheet?.key ?? "");
+      if (isTyping(e) || e.key.toLowerCase() !== "s" || !other || other === sheet) return;
+      ask({ sheet: other.key }, { replace: true });
+    };
+    addEventListener("keydown", press);
+    return () => removeEventListener("keydown", press);
+  });
+  if (wall.error && !wall.data) return <Failed error={wall.error} again={() => void wall.refetch()} />;
+  if (!wall.data) return <Busy what="Opening the Wall" />;
+  const { rows, calendar } = wall.data;
   return (
     <Box sx={{ pb: 3 }}>
       <Head build={wall.data.build} />
       <Runway calendar={calendar} due={wall.data.build.due} />
+      {sheets.length > 1 && (
+        <Views
+          views={sheets.map((s) => s.title)}
+          value={sheet.title}
+          onChange={(t) => ask({ sheet: sheets.find((s) => s.title === t)!.key })}
+        />
+      )}
       {rows.length > 0 && (
-        <Box role="table" aria-label="Pieces" sx={{ px: 2.5, pt: 1.5, overflowX: "auto" }}>
-          <HeadRow stations={stations} />
+        <Box role="table" aria-label="Pieces" sx={{ px: { xs: 1.5, lg: 2.5 }, pt: 1.5 }}>
+          <HeadRow sheet={sheet} sheets={sheets} all={wall.data.stations} />
           {rows.map((row) => (
-            <PieceRow key={row.id} row={row} build={build} stations={stations} pair={rows.find((r) => r.id === row.mirror_of)} />
+            <PieceRow key={row.id} row={row} build={build} sheet={sheet} sheets={sheets} pair={rows.find((r) => r.id === row.mirror_of)} />
           ))}
         </Box>
       )}
@@ -49,14 +76,13 @@ function Head({ build }: { build: Schemas["Build"] }) {
   const change = useMutation({
     mutationFn: (body: Schemas["PatchedBuildRequest"]) =>
       need(api.PATCH("/api/builds/{id}/", { params: { path: { id: build.id } }, body })),
-    onSettled: () => client.invalidateQueries({ queryKey: ["wall", build.id] }),
+    onSettled: () => askAnew(client),
   });
   return (
     <Box sx={{ px: 2.5, pt: 1.5, display: "flex", gap: 2, alignItems: "center", flexWrap: "wrap" }}>
       <Typography variant="h1" sx={{ flex: 1, minWidth: 260 }}>
         {build.name}
       </Typography>
-      <Link to={`/build/${build.id}/suit`}>The suit, piece by piece</Link>
       <TextField
         select
         slotProps={EMPTY_SELECT}
@@ -65,7 +91,7 @@ function Head({ build }: { build: Schemas["Build"] }) {
         onChange={(e) => change.mutate({ wearer: e.target.value === "" ? null : Number(e.target.value) })}
         sx={{ minWidth: 170 }}
       >
-        <MenuItem value="">nobody yet</MenuItem>
+        <MenuItem value="">not chosen</MenuItem>
         {wearers.data?.map((w) => (
           <MenuItem key={w.id} value={w.id}>
             {w.name}
@@ -84,69 +110,122 @@ function Head({ build }: { build: Schemas["Build"] }) {
   );
 }
 
-function HeadRow({ stations }: { stations: Columns }) {
+interface SheetProps {
+  sheet: Sheet;
+  sheets: Sheet[];
+}
+
+function HeadRow({ sheet, sheets, all }: SheetProps & { all: Columns }) {
   const { inks } = useTheme().palette;
+  const others = sheets.filter((s) => s !== sheet);
+  const number = (key: string) => all.findIndex((s) => s.key === key) + 1;
+  const head = { px: { xs: 0.75, lg: 1.25 }, pb: 0.25, fontFamily: SERIF, fontStyle: "italic", fontSize: 14.5, whiteSpace: "nowrap" };
   return (
-    <Box role="row" sx={{ display: "grid", gridTemplateColumns: columns(stations), borderBottom: `2px solid ${inks.ink}` }}>
-      {["Piece", ...stations.map((s) => s.title)].map((title, i) => (
-        <Box key={title} role="columnheader" sx={{ px: 1.25, pb: 0.25, fontFamily: SERIF, fontStyle: "italic", fontSize: 14.5 }}>
-          {i > 0 && <span aria-hidden>{i}. </span>}
-          {title}
+    <Box role="row" sx={{ display: "grid", gridTemplateColumns: columns(sheet, others.length), borderBottom: `2px solid ${inks.ink}` }}>
+      <Box role="columnheader" sx={head}>
+        Piece
+      </Box>
+      {sheet.stations.map((s) => (
+        <Box key={s.key} role="columnheader" sx={head}>
+          <span aria-hidden>{number(s.key)}. </span>
+          {s.title}
+        </Box>
+      ))}
+      {others.map((s) => (
+        <Box key={s.key} role="columnheader" sx={{ ...head, minWidth: 12 + 16 * s.stations.length }}>
+          {s.title}
         </Box>
       ))}
     </Box>
   );
 }
 
-function PieceRow({ row, build, stations, pair }: { row: Row; build: number; stations: Columns; pair?: Row }) {
+const CUT = { overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap" } as const;
+
+function PieceRow({ row, build, sheet, sheets, pair }: SheetProps & { row: Row; build: number; pair?: Row }) {
   const { inks } = useTheme().palette;
   const units = useUnits();
-  const computing = row.job?.state === "queued" || row.job?.state === "running";
+  const computing = active(row.job);
+  const others = sheets.filter((s) => s !== sheet);
+  const page = `/build/${build}/piece/${row.id}`;
+  const under = pair ? `mirrored from ${pair.name}` : computing ? row.job?.what || "queued" : row.side;
   return (
-    <Box role="row" sx={{ display: "grid", gridTemplateColumns: columns(stations), borderBottom: `1px solid ${inks.line}`, minHeight: 62 }}>
-      <Box role="rowheader" sx={{ display: "flex", gap: 1.25, alignItems: "center", py: 0.5 }}>
-        <Silhouette path={row.silhouette} width={52} height={54} label={`Outline of ${row.name}`} />
+    <Box
+      role="row"
+      sx={{
+        display: "grid",
+        gridTemplateColumns: columns(sheet, others.length),
+        borderBottom: `1px solid ${inks.line}`,
+        minHeight: 60,
+        // Rows that are not on screen are neither laid out nor painted.
+        contentVisibility: "auto",
+        containIntrinsicSize: "auto 60px",
+      }}
+    >
+      <Box role="rowheader" sx={{ display: "flex", gap: 1.25, alignItems: "center", py: 0.5, minWidth: 0 }}>
+        <Silhouette path={row.silhouette} width={48} height={52} label={`Outline of ${row.name}`} />
         <Box sx={{ minWidth: 0 }}>
           <Typography sx={{ fontFamily: SERIF, fontWeight: 600, lineHeight: 1.2 }}>{row.name}</Typography>
-          <Typography variant="caption" component="p" color="text.secondary" sx={{ lineHeight: 1.25 }}>
-            {pair ? `mirrored from ${pair.name}` : computing ? row.job?.what || "waiting its turn" : row.side}
+          <Typography variant="caption" component="p" color="text.secondary" noWrap sx={{ lineHeight: 1.25 }}>
+            {under}
+            {row.drafts > 0 && (
+              <>
+                {under && ", "}
+                <Link to={`${page}/drafts`} style={{ fontStyle: "italic", textDecorationStyle: "dashed" }}>
+                  {units.count(row.drafts, "draft")}
+                </Link>
+              </>
+            )}
           </Typography>
         </Box>
       </Box>
-      {stations.map(({ key, title }) => {
+      {sheet.stations.map(({ key, title }) => {
         const station = row.stations[key];
         const [main, more] = [units.say(station.main), units.say(station.under)];
         const stale = station.state !== "fresh";
         return (
-          <Box
-            key={key}
-            role="cell"
-            component={Link}
-            to={`/build/${build}/piece/${row.id}/${key}`}
-            aria-label={`${row.name}, ${title}: ${station.verdict}, ${main} ${more}${stale ? `, ${station.state}` : ""}`}
-            sx={{
-              borderLeft: `1px solid ${inks.line}`,
-              px: 1.25,
-              py: 0.75,
-              color: "text.primary",
-              textDecoration: "none",
-              minWidth: 0,
-              fontSize: 13.5,
-              lineHeight: 1.3,
-              "&:hover": { bgcolor: "background.paper" },
-            }}
-          >
-            <Box sx={{ display: "flex", gap: 0.75, alignItems: "baseline" }}>
-              <Box sx={{ alignSelf: "center", lineHeight: 0 }}>
-                <Mark verdict={station.verdict} />
+          <Box key={key} role="cell" sx={{ borderLeft: `1px solid ${inks.line}`, minWidth: 0, display: "flex" }}>
+            <Box
+              component={Link}
+              to={`${page}/${key}`}
+              aria-label={`${row.name}, ${title}: ${station.verdict}, ${main} ${more}${stale ? `, ${station.state}` : ""}`}
+              title={main}
+              sx={{
+                flex: 1,
+                minWidth: 0,
+                px: { xs: 0.5, lg: 1.25 },
+                py: 0.75,
+                color: "text.primary",
+                textDecoration: "none",
+                fontSize: { xs: 12, lg: 13.5 },
+                lineHeight: 1.35,
+                "&:hover": { bgcolor: "background.paper" },
+              }}
+            >
+              <Box sx={{ display: "flex", gap: { xs: 0.5, lg: 0.75 }, alignItems: "center" }}>
+                <Box sx={{ lineHeight: 0 }}>
+                  <Mark verdict={station.verdict} />
+                </Box>
+                <Box sx={{ ...CUT, fontWeight: 600, color: stale ? "text.secondary" : undefined }}>{main || (stale ? "" : "—")}</Box>
               </Box>
-              <Box sx={{ fontWeight: 600, opacity: stale ? 0.5 : 1, overflowWrap: "anywhere" }}>{main || (stale ? "" : "—")}</Box>
+              <Box sx={{ ...CUT, color: "text.secondary", fontSize: 12.5, fontStyle: stale ? "italic" : undefined }}>
+                {stale ? station.state : more}
+              </Box>
             </Box>
-            <Box sx={{ color: "text.secondary", fontSize: 12.5, opacity: stale ? 0.6 : 1 }}>{more}</Box>
-            {stale && <Box sx={{ color: "text.secondary", fontSize: 12, fontStyle: "italic" }}>{station.state}</Box>}
           </Box>
         );
       })}
+      {others.map((other) => (
+        <Box key={other.key} role="cell" sx={{ borderLeft: `2px solid ${inks.line}`, px: 0.75, display: "flex", alignItems: "center" }}>
+          <Box
+            component={Link}
+            to={`${page}/${other.stations[0].key}`}
+            aria-label={`${row.name}, ${other.title}: ${other.stations.map((s) => `${s.title} ${row.stations[s.key].verdict}`).join(", ")}`}
+          >
+            <Marks verdicts={other.stations.map((s) => row.stations[s.key].verdict)} />
+          </Box>
+        </Box>
+      ))}
     </Box>
   );
 }

@@ -91,7 +91,7 @@ export default function CutStation({ piece, change, children }: StationProps) {
       />
       <Box sx={{ position: "absolute", left: 20, bottom: 12, width: 260 }}>
         <Typography variant="caption" id="apart">
-          Pull the parts asunder
+          Exploded view
         </Typography>
         <Slider
           aria-labelledby="apart"
@@ -109,7 +109,7 @@ export default function CutStation({ piece, change, children }: StationProps) {
     <>
       <Box role="group" aria-label="Printers to cut for">
         <Typography variant="h3" component="h2">
-          For which beds
+          Printers
         </Typography>
         {printers.data
           ?.filter((p) => p.active)
@@ -125,7 +125,7 @@ export default function CutStation({ piece, change, children }: StationProps) {
                 {whole !== undefined && (
                   <Stack direction="row" spacing={0.75} sx={{ alignItems: "center" }}>
                     <Mark verdict={whole ? "holds" : "stops"} size={12} />
-                    <Typography variant="body2">{whole ? "takes it whole" : "too small"}</Typography>
+                    <Typography variant="body2">{whole ? "fits whole" : "too small"}</Typography>
                   </Stack>
                 )}
               </Box>
@@ -205,14 +205,14 @@ interface EntryProps {
   onKeep: (cut: Cut) => void;
 }
 
-/** A plane in numbers: how far along its normal from the middle of the file, and how it leans. */
+/** A plane in numbers: how far along its normal from the middle of the file, and how it is tilted. */
 function PlaneEntry({ cut, number, chosen, onChoose, onRemove, onKeep }: EntryProps) {
   const { inks } = useTheme().palette;
   const [x, y, z] = cut.normal;
   const along = cut.point.reduce((sum, v, i) => sum + v * cut.normal[i], 0);
   const rise = (Math.asin(Math.max(-1, Math.min(1, z))) * 180) / Math.PI;
   const round = (Math.atan2(y, x) * 180) / Math.PI;
-  const lean = (riseDeg: number, roundDeg: number) => {
+  const tilt = (riseDeg: number, roundDeg: number) => {
     const [a, b] = [(riseDeg * Math.PI) / 180, (roundDeg * Math.PI) / 180];
     const normal = [Math.cos(a) * Math.cos(b), Math.cos(a) * Math.sin(b), Math.sin(a)];
     onKeep({ ...cut, normal });
@@ -237,13 +237,13 @@ function PlaneEntry({ cut, number, chosen, onChoose, onRemove, onKeep }: EntryPr
       {chosen && (
         <Stack direction="row" spacing={1} sx={{ pt: 0.75 }}>
           <LengthField label="At" width={112} value={Number(along.toFixed(1))} onCommit={(v) => v !== null && slide(v)} />
-          <NumberField label="Lean" suffix="°" width={104} value={Number(rise.toFixed(1))} onCommit={(v) => v !== null && lean(v, round)} />
+          <NumberField label="Tilt" suffix="°" width={104} value={Number(rise.toFixed(1))} onCommit={(v) => v !== null && tilt(v, round)} />
           <NumberField
-            label="Round"
+            label="Direction"
             suffix="°"
             width={104}
             value={Number(round.toFixed(1))}
-            onCommit={(v) => v !== null && lean(rise, v)}
+            onCommit={(v) => v !== null && tilt(rise, v)}
           />
         </Stack>
       )}

@@ -57,7 +57,7 @@ export function FitDecisions({ piece, change, placing, onPlacing }: Props) {
       <Box>
         <Stack direction="row" spacing={1} sx={{ flexWrap: "wrap", alignItems: "center" }} useFlexGap>
           {scale &&
-            (apart ? ["across", "front to back", "upright"] : [limits?.label ?? ""]).map((label, axis) => (
+            (apart ? ["Width", "Depth", "Height"] : [limits?.label ?? ""]).map((label, axis) => (
               <NumberField
                 key={label}
                 label={label}
@@ -71,13 +71,13 @@ export function FitDecisions({ piece, change, placing, onPlacing }: Props) {
             ))}
           {r.scale && (
             <Button variant="outlined" onClick={() => (setApart(false), change({ scale: null }))}>
-              Use the suggested
+              Use suggested
             </Button>
           )}
         </Stack>
         <FormControlLabel
           control={<Switch checked={apart} onChange={(_, on) => setApart(on)} />}
-          label="Axes apart (girth apart from length for limbs; disliked for helmets)"
+          label="Scale axes separately (for limbs; avoid on helmets)"
         />
       </Box>
       {r.site !== "head" && (
@@ -148,7 +148,7 @@ function Layers({ piece, change }: Pick<Props, "piece" | "change">) {
           </TextField>
           <Button
             size="small"
-            aria-label={`Take away ${layer.name}`}
+            aria-label={`Remove ${layer.name}`}
             onClick={() => change({ layers: layers.filter((_, k) => k !== i) })}
             sx={{ minWidth: 0 }}
           >
@@ -196,7 +196,7 @@ function Bays({ piece, change, placing, onPlacing }: Props) {
             <Typography sx={{ flex: 1 }}>{bay.name}</Typography>
             <Button
               size="small"
-              aria-label={`Take away ${bay.name}`}
+              aria-label={`Remove ${bay.name}`}
               onClick={() => change({ bays: bays.filter((_, k) => k !== i) })}
               sx={{ minWidth: 0 }}
             >
@@ -261,10 +261,10 @@ function Seat({ piece, change }: Pick<Props, "piece" | "change">) {
   return (
     <Box role="group" aria-label="Seat">
       <Typography variant="h3" component="h2">
-        Moved and turned from where it seats itself
+        Position: moved and turned from where it comes to rest
       </Typography>
       <Stack direction="row" spacing={1} sx={{ mt: 0.75 }}>
-        {["to the left", "to the back", "up"].map((label, axis) => (
+        {["Left", "Back", "Up"].map((label, axis) => (
           <LengthField
             key={label}
             label={label}
@@ -275,7 +275,7 @@ function Seat({ piece, change }: Pick<Props, "piece" | "change">) {
         ))}
       </Stack>
       <Stack direction="row" spacing={1} sx={{ mt: 1, alignItems: "center" }}>
-        {["nodding", "leaning", "turned"].map((label, axis) => (
+        {["Pitch", "Roll", "Yaw"].map((label, axis) => (
           <NumberField
             key={label}
             label={label}
@@ -285,7 +285,7 @@ function Seat({ piece, change }: Pick<Props, "piece" | "change">) {
             width={108}
           />
         ))}
-        {moved && <Button onClick={() => change({ shift_mm: [0, 0, 0], turn_deg: [0, 0, 0] })}>Back</Button>}
+        {moved && <Button onClick={() => change({ shift_mm: [0, 0, 0], turn_deg: [0, 0, 0] })}>Reset</Button>}
       </Stack>
     </Box>
   );

@@ -20,7 +20,7 @@ import { WayInDrawing } from "./WayInDrawing";
 const StandingStage = lazy(() => import("../pieces/StandingStage"));
 const FitScene = lazy(() => import("../../stage/FitScene"));
 
-export default function FitStation({ piece, change, children }: StationProps) {
+export default function FitStation({ piece, kept, change, children }: StationProps) {
   const units = useUnits();
   const { inks } = useTheme().palette;
   const [view, setView] = useState("On the body");
@@ -54,38 +54,48 @@ export default function FitStation({ piece, change, children }: StationProps) {
       <Box sx={{ position: "relative", flex: 1, minHeight: 340, display: "flex", flexDirection: "column", overflowY: "auto" }}>
         {shown === "On the body" && answer && piece.files.fit && (
           <>
-            <Suspense fallback={<Typography sx={{ p: 4 }}>Setting the stage …</Typography>}>
-              <FitScene
-                file={`/api/stage/${piece.files.fit}/`}
-                label={`${piece.name} on ${piece.wearer?.name ?? "the wearer"}: least room ${answer.room.least_mm === null ? "unknown" : units.length(answer.room.least_mm, 1)} at the ${answer.room.where}`}
-                piece={solid}
-                pressing={answer.bays.flatMap((b, i) => (b.fits ? [] : [i + 1]))}
-                passes={answer.way_in.passes}
-                tightMm={answer.tight_mm}
-                onPlace={placing === null ? undefined : place}
-                handling={handling}
-                turned={piece.recipe.turn_deg}
-                onSeat={sit}
-              />
-            </Suspense>
-            <Box role="group" aria-label="What dragging does" sx={{ position: "absolute", right: 12, top: 8, display: "flex", gap: 0.75 }}>
-              {(
-                [
-                  ["look", "Look about"],
-                  ["move", "Move the piece"],
-                  ["turn", "Turn the piece"],
-                ] as const
-              ).map(([key, words]) => (
-                <Button
-                  key={key}
-                  size="small"
-                  variant={handling === key ? "contained" : "outlined"}
-                  aria-pressed={handling === key}
-                  onClick={() => setHandling(key)}
-                >
-                  {words}
-                </Button>
-              ))}
+            <Box sx={{ display: "flex", gap: 2, alignItems: "center", flexWrap: "wrap", px: 2, py: 0.5 }}>
+              <Typography sx={{ flex: 1, minWidth: 220 }}>
+                {placing === null
+                  ? `Least room ${answer.room.least_mm === null ? "unknown" : units.length(answer.room.least_mm, 1)}, at the ${answer.room.where}; ${units.percent(answer.room.touching, 0)} of the skin under it touches`
+                  : "Touch the place on the piece where it goes"}
+              </Typography>
+              <Box role="group" aria-label="Dragging" sx={{ display: "flex", gap: 0.75 }}>
+                {(
+                  [
+                    ["look", "Look"],
+                    ["move", "Move"],
+                    ["turn", "Turn"],
+                  ] as const
+                ).map(([key, words]) => (
+                  <Button
+                    key={key}
+                    size="small"
+                    variant={handling === key ? "contained" : "outlined"}
+                    aria-pressed={handling === key}
+                    onClick={() => setHandling(key)}
+                  >
+                    {words}
+                  </Button>
+                ))}
+              </Box>
+            </Box>
+            <Box sx={{ position: "relative", flex: 1, minHeight: 300 }}>
+              <Suspense fallback={<Typography sx={{ p: 4 }}>Loading the 3D view …</Typography>}>
+                <FitScene
+                  file={`/api/stage/${piece.files.fit}/`}
+                  label={`${piece.name} on ${piece.wearer?.name ?? "the wearer"}: least room ${answer.room.least_mm === null ? "unknown" : units.length(answer.room.least_mm, 1)} at the ${answer.room.where}`}
+                  piece={solid}
+                  pressing={answer.bays.flatMap((b, i) => (b.fits ? [] : [i + 1]))}
+                  passes={answer.way_in.passes}
+                  tightMm={answer.tight_mm}
+                  onPlace={placing === null ? undefined : place}
+                  handling={handling}
+                  turned={piece.recipe.turn_deg}
+                  onSeat={sit}
+                  pencil={kept !== null}
+                />
+              </Suspense>
             </Box>
             <Box
               sx={{
@@ -101,7 +111,7 @@ export default function FitStation({ piece, change, children }: StationProps) {
             >
               {(
                 [
-                  ["stops", `stands in the skin`],
+                  ["stops", "overlaps the body"],
                   ["tight", `under ${units.length(answer.tight_mm)}`],
                   ["holds", "room"],
                 ] as const
@@ -124,14 +134,9 @@ export default function FitStation({ piece, change, children }: StationProps) {
                 size="small"
               />
             </Box>
-            <Typography sx={{ position: "absolute", left: 16, top: 8 }}>
-              {placing === null
-                ? `Least room ${answer.room.least_mm === null ? "unknown" : units.length(answer.room.least_mm, 1)}, at the ${answer.room.where}; ${units.percent(answer.room.touching, 0)} of the skin under it touches`
-                : "Touch the place on the piece where it goes"}
-            </Typography>
           </>
         )}
-        {shown === "Sections" && piece.fit_data && <Sections sections={piece.fit_data.sections} />}
+        {shown === "Sections" && piece.fit_data && <Sections sections={piece.fit_data.sections} kept={kept?.fit_data?.sections} />}
         {shown === "Way in" && answer && <WayInDrawing way={answer.way_in} />}
         {shown === "Moving" && <PieceMoving piece={piece} />}
         {shown === "Sight" && answer?.sight && <SightDrawing sight={answer.sight} />}
@@ -143,7 +148,7 @@ export default function FitStation({ piece, change, children }: StationProps) {
               <StandingStage piece={piece} />
             </Suspense>
             {fit && (
-              <Typography sx={{ position: "absolute", left: 16, top: 12 }}>
+              <Typography sx={{ position: "absolute", left: 16, bottom: 12 }}>
                 {units.size(fit.size_mm)} at {units.percent(fit.scale[0])}
               </Typography>
             )}

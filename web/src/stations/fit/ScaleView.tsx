@@ -85,7 +85,7 @@ export function ScaleView({ piece, answer, change }: Props) {
           change({ scale: [percent / 100, percent / 100, percent / 100], ...(pad === pads ? {} : { layers: padded(layers, pad) }) })
         }
       >
-        Take these
+        Apply
       </Button>
     </Box>
   );

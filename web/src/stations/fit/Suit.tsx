@@ -1,4 +1,4 @@
-/** The suit table: every worn piece's wanted and chosen scale, its proportion to its neighbours, and who complains. */
+/** The suit table: every worn piece's minimum and chosen scale, its proportion to its neighbours, and its issues. */
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Stack from "@mui/material/Stack";
@@ -8,17 +8,19 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useParams } from "react-router";
 import { api, need, useChangeById, useTrade, type Schemas } from "../../api/client";
+import { askAnew } from "../../api/deciding";
 import { NumberField } from "../../parts/Fields";
 import { Mark } from "../../parts/Mark";
 import { ErrorNote } from "../../parts/Notes";
+import { Busy, Empty, Failed } from "../../parts/States";
 import { useUnits } from "../../parts/units";
 import { SERIF } from "../../theme/theme";
 import { SuitMoving } from "./Moving";
 
-const COLUMNS = "minmax(170px, 1.3fr) 86px 116px 84px 84px 72px 90px 84px minmax(170px, 1.6fr)";
-const HEADS = ["Piece", "Worn at", "Scale chosen", "Least that does", "Room", "Sure", "To neighbours", "Thinnest wall", "Complains"];
+const COLUMNS = "minmax(190px, 1.2fr) 92px 116px 92px 92px 100px 104px 88px minmax(190px, 1.6fr)";
+const HEADS = ["Piece", "Worn on", "Scale", "Minimum scale", "Room", "Confidence", "To neighbours", "Thinnest wall", "Issues"];
 
-export function Suit() {
+export default function Suit() {
   const build = Number(useParams().build);
   const { inks } = useTheme().palette;
   const units = useUnits();
@@ -30,29 +32,31 @@ export function Suit() {
     queryFn: () => need(api.GET("/api/builds/{id}/suit/", { params: { path: { id: build } } })),
     refetchInterval: (q) => (q.state.data?.rows.some((r) => r.state === "computing") ? 1500 : 6000),
   });
-  const again = () => {
-    for (const key of ["suit", "wall", "piece"]) void client.invalidateQueries({ queryKey: [key] });
-  };
+  const again = () => askAnew(client);
   const all = useMutation({
     mutationFn: (by: number) => need(api.POST("/api/builds/{id}/scale-all/", { params: { path: { id: build } }, body: { factor: by } })),
     onSettled: again,
   });
-  if (suit.error) return <ErrorNote error={suit.error} />;
-  if (!suit.data) return <Typography sx={{ p: 3 }}>Laying the pieces side by side …</Typography>;
+  if (suit.error && !suit.data) return <Failed error={suit.error} again={() => void suit.refetch()} />;
+  if (!suit.data) return <Busy what="Comparing the pieces" />;
+  if (suit.data.rows.length === 0) {
+    return (
+      <Empty title="No worn pieces yet">
+        <Typography>Say on the Pieces page of each piece where it is worn. Then their scales are compared here.</Typography>
+      </Empty>
+    );
+  }
   const guess = suit.data.factor;
   const chosen = factor ?? guess ?? 1;
-  const complaining = suit.data.rows.filter((r) => r.complaints.length > 0 || r.verdict === "stops").length;
+  const wrong = suit.data.rows.filter((r) => r.issues.length > 0 || r.verdict === "stops").length;
   return (
     <Box sx={{ p: 2.5 }}>
-      <Typography variant="h1">The suit, piece by piece</Typography>
-      <Link to={`/build/${build}`}>back to the Wall</Link>
+      <Typography variant="h1">Suit</Typography>
       <Typography sx={{ mt: 1 }}>
         {guess
           ? `First guess from the statures: ${units.percent(guess)} (${units.say(suit.data.reason)}).`
           : "No stature is taken, so there is no first guess."}{" "}
-        {complaining
-          ? `${units.count(complaining, "piece")} of ${suit.data.rows.length} ${complaining === 1 ? "complains" : "complain"}.`
-          : "Nobody complains."}
+        {wrong ? `${units.count(wrong, "piece")} of ${suit.data.rows.length} ${wrong === 1 ? "has" : "have"} issues.` : "No issues."}
       </Typography>
       <Stack direction="row" spacing={1} sx={{ my: 1.5, alignItems: "center" }}>
         <NumberField
@@ -62,7 +66,7 @@ export function Suit() {
           onCommit={(v) => v !== null && setFactor(v / 100)}
           width={120}
         />
-        <Button variant="contained" onClick={() => all.mutate(chosen)} disabled={all.isPending || suit.data.rows.length === 0}>
+        <Button variant="contained" onClick={() => all.mutate(chosen)} disabled={all.isPending}>
           Scale all pieces to {units.percent(chosen)}
         </Button>
       </Stack>
@@ -79,11 +83,9 @@ export function Suit() {
           <SuitLine key={row.id} row={row} build={build} onChanged={again} />
         ))}
       </Box>
-      {suit.data.rows.length === 0 && (
-        <Typography sx={{ mt: 2 }}>No piece of this build is worn yet. Say under Pieces where each goes.</Typography>
-      )}
       <Typography variant="body2" color="text.secondary" sx={{ mt: 1.5 }}>
-        {trade.data && `Neighbours more than ${units.percent(trade.data.out_of_proportion, 0)} apart look as if they came from two suits.`}
+        {trade.data &&
+          `“To neighbours”: the height a piece suits at its scale, against the pieces beside it on the same limb or the trunk. More than ${units.percent(trade.data.out_of_proportion, 0)} apart looks like two suits.`}
       </Typography>
       <SuitMoving build={build} fresh={suit.data.rows.map((r) => `${r.id}${r.state}${r.chosen}${r.room_mm}`).join()} />
     </Box>
@@ -104,8 +106,8 @@ function SuitLine({ row, build, onChanged }: { row: Schemas["SuitLine"]; build: 
         borderBottom: `1px solid ${inks.line}`,
         alignItems: "center",
         minWidth: 1040,
-        py: 0.5,
-        opacity: row.state === "fresh" ? 1 : 0.6,
+        py: 1,
+        color: row.state === "fresh" ? undefined : "text.secondary",
         "& > *": { px: 1 },
       }}
     >
@@ -131,8 +133,8 @@ function SuitLine({ row, build, onChanged }: { row: Schemas["SuitLine"]; build: 
       <Box role="cell">{row.probability === null ? "—" : units.percent(row.probability, 0)}</Box>
       <Box role="cell">{row.ratio === null ? "—" : units.percent(row.ratio)}</Box>
       <Box role="cell">{row.wall_mm === null ? "—" : units.length(row.wall_mm, 1)}</Box>
-      <Box role="cell" sx={{ color: row.complaints.length ? inks.tight : inks.faint, fontSize: 13.5 }}>
-        {row.state !== "fresh" ? row.state : row.complaints.map(units.say).join("; ") || "—"}
+      <Box role="cell" sx={{ color: row.issues.length && row.state === "fresh" ? inks.tight : inks.faint, fontSize: 13.5 }}>
+        {row.state !== "fresh" ? row.state : row.issues.map(units.say).join("; ") || "—"}
         <ErrorNote error={change.error} />
       </Box>
     </Box>

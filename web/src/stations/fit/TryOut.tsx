@@ -56,10 +56,10 @@ function GaugeRing({ piece }: { piece: Detail }) {
       )}
       <Stack direction="row" spacing={1}>
         <Button component="a" variant="contained" href={`/api/pieces/${piece.id}/gauge-ring/?${address}`} download>
-          Take away the ring
+          Download the ring
         </Button>
         <Button component="a" variant="outlined" href={`/api/pieces/${piece.id}/half-scale/`} download>
-          Take away a half-scale copy
+          Download a half-scale copy
         </Button>
       </Stack>
     </Stack>
@@ -112,14 +112,14 @@ function Log({ piece }: { piece: Detail }) {
         sx={{ my: 1, flexWrap: "wrap" }}
         useFlexGap
       >
-        <TextField select label="It" value={felt} onChange={(e) => setFelt(e.target.value as Verdict)} sx={{ width: 100 }}>
+        <TextField select label="Result" value={felt} onChange={(e) => setFelt(e.target.value as Verdict)} sx={{ width: 100 }}>
           {FELT.map((f) => (
             <MenuItem key={f} value={f}>
               {f}
             </MenuItem>
           ))}
         </TextField>
-        <TextField label="Felt where" value={where} onChange={(e) => setWhere(e.target.value)} />
+        <TextField label="Where" value={where} onChange={(e) => setWhere(e.target.value)} />
         <TextField label="What was done" value={action} onChange={(e) => setAction(e.target.value)} sx={{ flex: 1, minWidth: 200 }} />
         <input
           ref={photo}

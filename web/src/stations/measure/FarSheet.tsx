@@ -14,7 +14,7 @@ import { formats } from "../../parts/units";
 import { MeasureFigure } from "./MeasureFigure";
 import { useDrawings } from "./Sheet";
 
-export function FarSheet() {
+export default function FarSheet() {
   const token = useParams().token ?? "";
   const drawings = useDrawings();
   const [typed, setTyped] = useState<Record<string, string>>({});

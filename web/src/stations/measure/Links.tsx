@@ -87,10 +87,10 @@ export function Links({ wearer, build }: { wearer: number; build?: number }) {
           ))}
           <Stack direction="row" spacing={1} sx={{ mt: 1 }}>
             <Button variant="contained" onClick={() => judge.mutate({ ids: waiting.map((r) => r.id), accept: true })}>
-              Accept them
+              Accept
             </Button>
             <Button variant="outlined" onClick={() => judge.mutate({ ids: waiting.map((r) => r.id), accept: false })}>
-              Refuse them
+              Refuse
             </Button>
           </Stack>
         </Box>

@@ -14,7 +14,7 @@ const polyline = (points: number[][]) => points.map(([x, y]) => `${x},${y}`).joi
 export function MeasureFigure({ drawings, row, height = 400 }: Props) {
   const { inks } = useTheme().palette;
   const figure = row && drawings?.figures[row.key];
-  if (!drawings) return <Typography color="text.secondary">Drawing where it is taken …</Typography>;
+  if (!drawings) return <Typography color="text.secondary">Loading the drawing …</Typography>;
   if (!row || !figure) return <Typography color="text.secondary">Choose a line to see where it is taken.</Typography>;
   const box = drawings.boxes[figure.view];
   const stroke = box[3] / 260;

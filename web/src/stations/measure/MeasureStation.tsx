@@ -35,7 +35,7 @@ export default function MeasureStation({ piece, change, children }: StationProps
     </>
   ) : (
     <Typography sx={{ p: 3 }}>
-      Nobody is chosen to wear this piece. Choose a wearer at the side, or one for the whole build on the Wall.
+      No wearer is chosen for this piece. Choose one at the side, or one for the whole build on the Wall.
     </Typography>
   );
   const decisions = (
@@ -56,7 +56,7 @@ export default function MeasureStation({ piece, change, children }: StationProps
       )}
       {wearer && (
         <Button component="a" variant="outlined" href={`/api/wearers/${wearer.id}/body/`} download>
-          Take away the stand-in body
+          Download the stand-in body
         </Button>
       )}
       <Typography variant="body2" color="text.secondary">

@@ -67,7 +67,7 @@ export function Scans({ wearer }: { wearer: number }) {
           <MenuItem value="body">body</MenuItem>
         </TextField>
         <Button variant="contained" onClick={() => chooser.current?.click()} disabled={bring.isPending}>
-          {bring.isPending ? "Sending it …" : "Bring in a scan"}
+          {bring.isPending ? "Sending …" : "Bring in a scan"}
         </Button>
         <Button variant="outlined" onClick={() => bring.mutate(null)} disabled={bring.isPending || kind !== "head"}>
           Scan with the simulated scanner
@@ -116,7 +116,7 @@ function ScanCard({ scan, onDelete, ...rest }: CardProps & { onDelete: () => voi
       {reads && (
         <Box role="status" sx={{ mb: 1 }}>
           <Typography variant="body2">
-            Scan of the {scan.kind}: {scan.job?.what || "waits its turn"} …
+            Scan of the {scan.kind}: {scan.job?.what || "queued"} …
           </Typography>
           <LinearProgress variant="determinate" value={100 * (scan.job?.progress ?? 0)} aria-label="How far the scan is read" />
         </Box>
@@ -182,13 +182,13 @@ function FoundOn({ scan, found, wearer, onChange }: CardProps & { found: Found }
             </Box>
             <Stack direction="row" spacing={1} sx={{ flexWrap: "wrap" }} useFlexGap>
               <LengthField
-                label="Hair to take off"
+                label="Hair to subtract"
                 value={scan.hair_mm}
                 onCommit={(v) => v !== null && onChange({ hair_mm: v })}
                 width={160}
               />
               <Button variant="outlined" onClick={() => onChange({ keep: true })}>
-                Note these on the sheet
+                Copy these to the sheet
               </Button>
               <Button variant={scan.used ? "outlined" : "contained"} onClick={() => onChange({ used: !scan.used })}>
                 {scan.used ? `Go back to the stand-in ${scan.kind}` : `Use as the ${scan.kind} in every fit`}
@@ -215,7 +215,7 @@ function PointsForm({ scan, found, wearer, onChange }: CardProps & { found: Foun
   if (!open) {
     return (
       <Button size="small" onClick={() => setOpen(true)}>
-        It stands wrong: show three points
+        Wrong way up: show three points
       </Button>
     );
   }
@@ -224,7 +224,7 @@ function PointsForm({ scan, found, wearer, onChange }: CardProps & { found: Foun
       <Typography>
         {points.length < 3 ? `Touch the ${wanted[points.length]} (${points.length + 1} of 3). Drag to turn it.` : "All three are shown."}
       </Typography>
-      <Suspense fallback={<Typography>Setting the stage …</Typography>}>
+      <Suspense fallback={<Typography>Loading the 3D view …</Typography>}>
         <ScanStage
           file={`/api/wearers/${wearer}/scans/${scan.id}/preview/?v=${scan.reading}`}
           label={`The scan, to show ${wanted.join(", ")}`}
@@ -238,9 +238,9 @@ function PointsForm({ scan, found, wearer, onChange }: CardProps & { found: Foun
           disabled={points.length < 3}
           onClick={() => (onChange({ shown: points }), setPoints([]), setOpen(false))}
         >
-          Stand it up by these
+          Use these points
         </Button>
-        <Button onClick={() => setPoints([])}>Begin again</Button>
+        <Button onClick={() => setPoints([])}>Start over</Button>
       </Stack>
     </Box>
   );

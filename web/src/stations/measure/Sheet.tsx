@@ -151,9 +151,9 @@ export function Sheet({ wearer, build }: Props) {
             variant="contained"
             disabled={save.isPending || Object.keys(problems).length > 0 || !dirty}
           >
-            Keep the measurements
+            Save measurements
           </Button>
-          {dirty && <Button onClick={() => setTyped({})}>Leave them as they were</Button>}
+          {dirty && <Button onClick={() => setTyped({})}>Discard changes</Button>}
           <TextField label="Taken by" value={by} onChange={(e) => setBy(e.target.value)} sx={{ width: 150 }} />
           <TextField
             select
@@ -186,9 +186,9 @@ export function Sheet({ wearer, build }: Props) {
         </Stack>
         <ErrorNote error={save.error ?? check.error ?? sheet.error} />
         {!!sheet.data?.changed.length && (
-          <Box role="region" aria-label="What the last measuring did">
+          <Box role="region" aria-label="What the last measurements changed">
             <Typography variant="h3" component="h2">
-              What the last measuring did
+              What the last measurements changed
             </Typography>
             {sheet.data.changed.map((c) => (
               <Typography key={c.piece} variant="body2">

@@ -13,7 +13,7 @@ import { Links } from "./Links";
 import { Scans } from "./Scans";
 import { Sheet } from "./Sheet";
 
-export function Wearers() {
+export default function Wearers() {
   const wearers = useWearers();
   const client = useQueryClient();
   const chooser = useRef<HTMLInputElement>(null);
@@ -62,7 +62,7 @@ export function Wearers() {
           </Button>
         ))}
         {wearers.data?.length === 0 && (
-          <Typography color="text.secondary">Nobody yet. Add the person who will wear the first piece.</Typography>
+          <Typography color="text.secondary">No wearers yet. Add the person who will wear the first piece.</Typography>
         )}
         <Stack direction="row" spacing={1} component="form" onSubmit={(e) => (e.preventDefault(), name.trim() && add.mutate())}>
           <TextField label="Name of a new wearer" value={name} onChange={(e) => setName(e.target.value)} />
@@ -71,7 +71,7 @@ export function Wearers() {
           </Button>
         </Stack>
         <Button variant="outlined" onClick={() => chooser.current?.click()}>
-          Bring in a wearer file
+          Import a wearer file
         </Button>
         <input
           ref={chooser}
@@ -85,10 +85,10 @@ export function Wearers() {
         {wearer && (
           <>
             <Button component="a" href={`/api/wearers/${wearer.id}/file/`} download>
-              Take away {wearer.name}’s file
+              Download {wearer.name}’s file
             </Button>
             <Button component="a" href={`/api/wearers/${wearer.id}/body/`} download>
-              Take away the stand-in body
+              Download the stand-in body
             </Button>
             <Button color="error" onClick={() => confirm(`Delete ${wearer.name} and all their measurements?`) && remove.mutate(wearer.id)}>
               Delete {wearer.name}

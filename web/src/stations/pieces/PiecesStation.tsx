@@ -126,10 +126,10 @@ export default function PiecesStation({ piece, change, children }: StationProps)
             Tip forward
           </Button>
           <Button variant="outlined" onClick={() => turn("turn_y")}>
-            Lean over
+            Tip sideways
           </Button>
           <Button variant="outlined" onClick={() => turn("turn_z")}>
-            Face round
+            Turn round
           </Button>
         </Stack>
       </Box>
@@ -142,10 +142,10 @@ export default function PiecesStation({ piece, change, children }: StationProps)
       />
       <Stack direction="row" spacing={1}>
         <Button variant="outlined" onClick={() => mirror.mutate()} disabled={mirror.isPending}>
-          Make its mirror image
+          Add its mirror image
         </Button>
         <Button color="error" onClick={() => setLeaving(true)}>
-          Take off the Wall
+          Delete this piece
         </Button>
       </Stack>
       <ErrorNote error={mirror.error ?? remove.error} />
@@ -154,7 +154,7 @@ export default function PiecesStation({ piece, change, children }: StationProps)
           {piece.name} and all decisions about it are deleted. Its file is deleted too if no other piece uses it.
         </DialogContent>
         <DialogActions>
-          <Button onClick={() => setLeaving(false)}>Keep it</Button>
+          <Button onClick={() => setLeaving(false)}>Cancel</Button>
           <Button color="error" onClick={() => remove.mutate()}>
             Delete
           </Button>

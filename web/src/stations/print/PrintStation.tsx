@@ -33,7 +33,9 @@ export default function PrintStation({ piece, change, children }: StationProps) 
         {parts.map((p) => (
           <PartCard key={p.name} part={p} />
         ))}
-        {!parts.length && <Typography color="text.secondary">The parts lie down here once they are joined and estimated.</Typography>}
+        {!parts.length && (
+          <Typography color="text.secondary">The parts appear here, as they lie on the bed, once they are estimated.</Typography>
+        )}
       </Stack>
       {piece.print_data && (
         <Box sx={{ display: "flex", flexWrap: "wrap", gap: 3, mt: 2 }}>
@@ -110,7 +112,7 @@ export default function PrintStation({ piece, change, children }: StationProps) 
           <thead>
             <tr>
               <th>Part</th>
-              <th>Quickest on</th>
+              <th>Fastest on</th>
               <th>Time</th>
               <th>Filament</th>
             </tr>
@@ -128,7 +130,7 @@ export default function PrintStation({ piece, change, children }: StationProps) 
         </Box>
       )}
       <Button variant="contained" disabled={!ready} href={`/api/pieces/${piece.id}/takeaway/`} component="a" download>
-        Take away the files
+        Download the files
       </Button>
       <Typography variant="body2" color="text.secondary">
         3MF and STL of every part as it lies, plan.json, the cut list and a sheet for the bench. Keep an eye, or a smoke alarm, on running
