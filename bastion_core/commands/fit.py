@@ -67,7 +67,7 @@ def carry_out(options: argparse.Namespace, progress: Progress) -> None:
     recipe = replace(recipe, layers=recipe.layers or ())
     wearer = read_wearer(options.wearer) if options.wearer else None
     if wearer is None and options.body is None:
-        raise RecipeProblem("There is nobody to fit it to. Choose a wearer, or give a scan of the body.")
+        raise RecipeProblem("There is no body to fit it to. Choose a wearer, or give a scan of the body.")
     sha256 = sha256_of(there(options.model))
     with tempfile.TemporaryDirectory(prefix="bastion-") as made:
         store = FolderStore(Path(made), {sha256: options.model})

@@ -133,7 +133,7 @@ def part_solid(solid: Solid, cuts: Sequence[Cut], scale: tuple[float, float, flo
             if count > 2:
                 findings.append(say(f"Cut {index + 1} makes {count} pieces of one: it goes through more than one arm of the shape."))
         if len(pieces) > MOST_PARTS:
-            raise RecipeProblem(f"These cuts give more than {MOST_PARTS} parts. Take some planes away, or choose a larger printer.")
+            raise RecipeProblem(f"These cuts give more than {MOST_PARTS} parts. Delete some planes, or choose a larger printer.")
     parts = _named(pieces, name)
     total = sum(p.solid.volume for p in parts)
     for part in parts:

@@ -26,11 +26,11 @@ class CutRecipe(Recipe):
     def __post_init__(self) -> None:
         super().__post_init__()
         if len(self.cuts or ()) > MOST_CUTS:
-            raise RecipeProblem(f"More than {MOST_CUTS} planes. Take some away.", "cuts")
+            raise RecipeProblem(f"More than {MOST_CUTS} planes. Delete some.", "cuts")
         seen: set[str] = set()
         for cut in self.cuts or ():
             if not cut.id or cut.id in seen:
-                raise RecipeProblem("Each plane needs a name of its own. Take the plane away and set it again.", "cuts")
+                raise RecipeProblem("Each plane needs a name of its own. Delete the plane and set it again.", "cuts")
             seen.add(cut.id)
             if not all(abs(v) < 1e5 for v in (*cut.point, *cut.normal)):
                 raise RecipeProblem(f"Plane {cut.id} lies further away than any piece reaches.", "cuts")

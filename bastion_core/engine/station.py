@@ -59,7 +59,7 @@ class Place:
         """A model file as it came; FileProblem when it is gone."""
         path = self._store.source(sha256)
         if not path.is_file():
-            raise FileProblem("The model file is gone from the data folder. Bring it in once more.")
+            raise FileProblem("The model file is gone from the data folder. Add it again.")
         return path
 
     def file(self, ref: Ref, name: str) -> Path:

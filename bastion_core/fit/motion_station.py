@@ -15,7 +15,7 @@ from bastion_core.measure.wearer import Wearer
 from bastion_core.pieces.standing import load_mesh
 from bastion_core.progress import Progress
 
-NOBODY = say("Nobody is chosen to wear this build. Choose a wearer on the Wall.")
+NOBODY = say("No wearer is chosen for this build. Choose a wearer on the Wall.")
 
 
 @dataclass(frozen=True)

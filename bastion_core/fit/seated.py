@@ -60,7 +60,7 @@ class Seated:
         self.shaped = body
         if ready is None:
             if body is None and question.wearer is None:
-                raise RecipeProblem("There is nobody to fit it to. Choose a wearer, or give a scan of the body.")
+                raise RecipeProblem("There is no body to fit it to. Choose a wearer, or give a scan of the body.")
             self.shaped = shaped = body or stand_in(question.wearer or Wearer())
             self.wearer, self.guessed = shaped.wearer, set(shaped.guesses)
             ready = (

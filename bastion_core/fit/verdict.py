@@ -147,7 +147,7 @@ def warnings_of(fitting: Seated, placed: Placed, seen: Sight | None, creased: Co
         said.append(Warned("crease", creased.text))
     leans = float(np.degrees(Rotation.from_euler("xyz", fitting.settled_deg, degrees=True).magnitude()))
     if leans >= _LEANS_DEG:
-        words = "Worn, it lies {}° off how it stands in its file, as the limb does; the way on is judged as it stands."
+        words = "Worn, it is tilted {}° from how it stands in its file, as the limb is; putting it on is judged untilted."
         said.append(Warned("leans", say(words, f"{leans:.0f}"), caution=True))
     apart = distorted(fitting.question.scale)
     if apart is not None:

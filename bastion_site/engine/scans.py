@@ -118,7 +118,7 @@ def in_the_file(scan: Scan, shown) -> list[list[float]]:
     try:
         back = np.load(scan.files / _TO_FILE)
     except FileNotFoundError as error:
-        raise FileProblem("What was computed of this scan is gone from the data folder. Bring the scan in once more.") from error
+        raise FileProblem("What was computed of this scan is gone from the data folder. Add the scan again.") from error
     return (np.array(shown) @ back[:3, :3].T + back[:3, 3]).tolist()
 
 

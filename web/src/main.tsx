@@ -1,16 +1,5 @@
-import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
-import { StrictMode } from "react";
-import { createRoot } from "react-dom/client";
-import { App } from "./App";
+/** The first thing that runs: asks for the page's figures, then loads the application. */
+import { askEarly } from "./api/early";
 
-const client = new QueryClient({
-  defaultOptions: { queries: { retry: 1, staleTime: 500, refetchOnWindowFocus: true } },
-});
-
-createRoot(document.getElementById("root")!).render(
-  <StrictMode>
-    <QueryClientProvider client={client}>
-      <App />
-    </QueryClientProvider>
-  </StrictMode>,
-);
+askEarly(location.pathname);
+void import("./start");

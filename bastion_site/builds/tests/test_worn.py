@@ -289,7 +289,7 @@ class Worn(PieceCase):
         self.client.post(build)
         self.assertEqual(Job.objects.filter(kind="motion").count(), 1, "asked again, it is known")
         Build.objects.update(wearer=None)
-        self.assertIn("Nobody is chosen", said(self.client.get(build).json()["waits"]))
+        self.assertIn("No wearer is chosen", said(self.client.get(build).json()["waits"]))
 
     def test_what_a_newer_version_no_longer_knows_is_computed_again(self):
         piece = self.bring(tube(58, 3, 180, 64), "bracer-left")

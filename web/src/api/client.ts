@@ -1,6 +1,7 @@
 /** Talking to the site: typed calls, one kind of error, and the queries every screen shares. */
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import createClient from "openapi-fetch";
+import { fetchOnce } from "./early";
 import type { components, paths } from "./schema.gen";
 
 export type Schemas = components["schemas"];
@@ -14,7 +15,7 @@ export type Cut = Schemas["Cut"];
 export type Layer = Schemas["Layer"];
 export type Said = Schemas["Said"];
 
-export const api = createClient<paths>({ baseUrl: "/" });
+export const api = createClient<paths>({ baseUrl: "/", fetch: fetchOnce });
 
 const MAKER_KEY = "odd-bastion-maker";
 

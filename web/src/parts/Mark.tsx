@@ -16,12 +16,12 @@ const SHAPES: Record<Verdict, string> = {
 export function Mark({ verdict, word = false, size = 14 }: { verdict: Verdict; word?: boolean; size?: number }) {
   const { inks } = useTheme().palette;
   return (
-    <Box component="span" sx={{ color: inks[verdict], display: "inline-flex", alignItems: "center", gap: 0.6, fontWeight: 600 }}>
+    <span style={{ color: inks[verdict], display: "inline-flex", alignItems: "center", gap: 5, fontWeight: 600, flexShrink: 0 }}>
       <svg width={size} height={size} viewBox="0 0 16 16" role="img" aria-label={WORDS[verdict]}>
         <path d={SHAPES[verdict]} fill="currentColor" fillRule="evenodd" />
       </svg>
       {word && <span>{WORDS[verdict]}</span>}
-    </Box>
+    </span>
   );
 }
 

@@ -4,24 +4,23 @@ import Button from "@mui/material/Button";
 import LinearProgress from "@mui/material/LinearProgress";
 import Typography from "@mui/material/Typography";
 import { useTheme } from "@mui/material/styles";
-import type { ReactNode } from "react";
+import { useEffect, useState, type ReactNode } from "react";
 import { Link } from "react-router";
 import type { Refused } from "../api/client";
 
-/** Something is on its way. Shown after a moment only, so that quick answers do not flicker. */
+const BAR_MS = 1000;
+
+/** Something is on its way. The moving bar comes late only: drawing it takes from what is waited for. */
 export function Busy({ what }: { what: string }) {
+  const [long, setLong] = useState(false);
+  useEffect(() => {
+    const late = setTimeout(() => setLong(true), BAR_MS);
+    return () => clearTimeout(late);
+  }, []);
   return (
-    <Box
-      role="status"
-      sx={{
-        p: 3,
-        maxWidth: 420,
-        animation: "come 0.2s 0.25s both",
-        "@keyframes come": { from: { opacity: 0 }, to: { opacity: 1 } },
-      }}
-    >
+    <Box role="status" sx={{ p: 3, maxWidth: 420 }}>
       <Typography color="text.secondary">{what} …</Typography>
-      <LinearProgress aria-label={what} sx={{ mt: 1, height: 3 }} />
+      {long && <LinearProgress aria-label={what} sx={{ mt: 1, height: 3 }} />}
     </Box>
   );
 }

@@ -17,6 +17,7 @@ import { Consequence, ErrorNote, Findings, JobLine } from "../parts/Notes";
 import { Busy, Failed } from "../parts/States";
 import { STATIONS } from "./registry";
 
+const AHEAD_MS = 300;
 const TRYING_KEY = "odd-bastion-trying";
 
 export default function StationPage() {
@@ -78,6 +79,12 @@ export default function StationPage() {
     addEventListener("keydown", press);
     return () => removeEventListener("keydown", press);
   });
+
+  // While the maker looks at this station, the others' pages are fetched.
+  useEffect(() => {
+    const ahead = setTimeout(() => STATIONS.forEach((s) => void s.load()), AHEAD_MS);
+    return () => clearTimeout(ahead);
+  }, []);
 
   if (piece.error && !piece.data) return <Failed error={piece.error} again={() => void piece.refetch()} />;
   if (!piece.data) return <Busy what="Opening the piece" />;

@@ -1,5 +1,5 @@
 /** What a station is on screen. */
-import type { ComponentType, ReactNode } from "react";
+import { lazy, type ComponentType, type ReactNode } from "react";
 import type { Change, Detail } from "../api/client";
 
 /** What a station gives the frame: what is seen, and the decisions of its ledger. */
@@ -21,4 +21,13 @@ export interface StationProps {
 export interface Station {
   key: string;
   View: ComponentType<StationProps>;
+  /** Fetches its page ahead, so that it opens at once. */
+  load: () => Promise<unknown>;
 }
+
+/** A station whose page is loaded when it is first opened, or ahead. */
+export const station = (key: string, load: () => Promise<{ default: ComponentType<StationProps> }>): Station => ({
+  key,
+  View: lazy(load),
+  load,
+});

@@ -58,8 +58,8 @@ export default function Builds() {
       {running.length === 0 && (
         <Empty within title="No build yet">
           <Typography>
-            A build is one suit or prop for one date: give it a name above, choose who wears it, bring in its model files. To look round
-            first, start the application with <code>./bastion demo</code>.
+            A build is one suit or prop for one date: give it a name above, choose who wears it, add its model files. To look round first,
+            start the application with <code>./bastion demo</code>.
           </Typography>
         </Empty>
       )}

@@ -1,4 +1,4 @@
-/** Bring in model files: dropped or chosen, several at once, each with its progress and its own error. */
+/** Add model files: dropped or chosen, several at once, each with its progress and its own error. */
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import LinearProgress from "@mui/material/LinearProgress";
@@ -61,7 +61,7 @@ export function Drop({ build, empty }: { build: number; empty: boolean }) {
       }}
     >
       <Button variant={empty ? "contained" : "outlined"} onClick={() => chooser.current?.click()}>
-        Bring in model files
+        Add model files
       </Button>
       <Typography color="text.secondary">
         {empty ? "Start here: drop the files of your first pieces on this sheet." : "Or drop them here."} STL, OBJ, PLY or 3MF, up to 300 MB

@@ -19,7 +19,7 @@ import { Silhouette } from "../parts/Silhouette";
 import { Busy, Failed } from "../parts/States";
 import { Views } from "../parts/Views";
 import { useUnits } from "../parts/units";
-import { SERIF } from "../theme/theme";
+import { SERIF, type Inks } from "../theme/theme";
 import { Drop } from "./Drop";
 import { Runway } from "./Runway";
 
@@ -30,6 +30,7 @@ const columns = (sheet: Sheet, others: number) =>
 
 export function Wall() {
   const build = Number(useParams().build);
+  const { inks } = useTheme().palette;
   const [asked, ask] = useSearchParams();
   const wall = useWall(build);
   const sheets = sheetsOf(wall.data?.stations ?? []);
@@ -58,7 +59,11 @@ export function Wall() {
         />
       )}
       {rows.length > 0 && (
-        <Box role="table" aria-label="Pieces" sx={{ px: { xs: 1.5, lg: 2.5 }, pt: 1.5 }}>
+        <Box
+          role="table"
+          aria-label="Pieces"
+          sx={{ px: { xs: 1.5, lg: 2.5 }, pt: 1.5, ...rowStyles(inks, columns(sheet, sheets.length - 1)) }}
+        >
           <HeadRow sheet={sheet} sheets={sheets} all={wall.data.stations} />
           {rows.map((row) => (
             <PieceRow key={row.id} row={row} build={build} sheet={sheet} sheets={sheets} pair={rows.find((r) => r.id === row.mirror_of)} />
@@ -140,33 +145,52 @@ function HeadRow({ sheet, sheets, all }: SheetProps & { all: Columns }) {
   );
 }
 
-const CUT = { overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap" } as const;
+/** One style for all rows: hundreds of cells that each carried their own took longer to draw than to ask for. */
+const rowStyles = (inks: Inks, grid: string) => ({
+  "& .row": {
+    display: "grid",
+    gridTemplateColumns: grid,
+    borderBottom: `1px solid ${inks.line}`,
+    minHeight: 60,
+    // Rows that are not on screen are neither laid out nor painted.
+    contentVisibility: "auto",
+    containIntrinsicSize: "auto 60px",
+  },
+  "& .piece": { display: "flex", gap: "10px", alignItems: "center", padding: "4px 0", minWidth: 0 },
+  "& .piece > div": { minWidth: 0 },
+  "& .name": { fontFamily: SERIF, fontSize: 16, fontWeight: 600, lineHeight: 1.2 },
+  "& .side": { fontSize: 12.5, lineHeight: 1.25, color: inks.faint, whiteSpace: "nowrap", overflow: "hidden", textOverflow: "ellipsis" },
+  "& .cell": { borderLeft: `1px solid ${inks.line}`, minWidth: 0, display: "flex" },
+  "& .other": { borderLeft: `2px solid ${inks.line}`, padding: "0 6px", display: "flex", alignItems: "center" },
+  "& .cell > a": {
+    flex: 1,
+    minWidth: 0,
+    padding: { xs: "6px 4px", lg: "6px 10px" },
+    color: inks.ink,
+    textDecoration: "none",
+    fontSize: { xs: 12, lg: 13.5 },
+    lineHeight: 1.35,
+    "&:hover": { background: inks.sheet },
+  },
+  "& .fact": { display: "flex", gap: { xs: "4px", lg: "6px" }, alignItems: "center", fontWeight: 600 },
+  "& .fact > b, & .under": { overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap" },
+  "& .under": { fontSize: 12.5, color: inks.faint },
+  "& .stale b": { color: inks.faint },
+  "& .stale .under": { fontStyle: "italic" },
+});
 
 function PieceRow({ row, build, sheet, sheets, pair }: SheetProps & { row: Row; build: number; pair?: Row }) {
-  const { inks } = useTheme().palette;
   const units = useUnits();
-  const computing = active(row.job);
   const others = sheets.filter((s) => s !== sheet);
   const page = `/build/${build}/piece/${row.id}`;
-  const under = pair ? `mirrored from ${pair.name}` : computing ? row.job?.what || "queued" : row.side;
+  const under = pair ? `mirrored from ${pair.name}` : active(row.job) ? row.job?.what || "queued" : row.side;
   return (
-    <Box
-      role="row"
-      sx={{
-        display: "grid",
-        gridTemplateColumns: columns(sheet, others.length),
-        borderBottom: `1px solid ${inks.line}`,
-        minHeight: 60,
-        // Rows that are not on screen are neither laid out nor painted.
-        contentVisibility: "auto",
-        containIntrinsicSize: "auto 60px",
-      }}
-    >
-      <Box role="rowheader" sx={{ display: "flex", gap: 1.25, alignItems: "center", py: 0.5, minWidth: 0 }}>
+    <div role="row" className="row">
+      <div role="rowheader" className="piece">
         <Silhouette path={row.silhouette} width={48} height={52} label={`Outline of ${row.name}`} />
-        <Box sx={{ minWidth: 0 }}>
-          <Typography sx={{ fontFamily: SERIF, fontWeight: 600, lineHeight: 1.2 }}>{row.name}</Typography>
-          <Typography variant="caption" component="p" color="text.secondary" noWrap sx={{ lineHeight: 1.25 }}>
+        <div>
+          <div className="name">{row.name}</div>
+          <div className="side">
             {under}
             {row.drafts > 0 && (
               <>
@@ -176,56 +200,39 @@ function PieceRow({ row, build, sheet, sheets, pair }: SheetProps & { row: Row; 
                 </Link>
               </>
             )}
-          </Typography>
-        </Box>
-      </Box>
+          </div>
+        </div>
+      </div>
       {sheet.stations.map(({ key, title }) => {
         const station = row.stations[key];
         const [main, more] = [units.say(station.main), units.say(station.under)];
         const stale = station.state !== "fresh";
         return (
-          <Box key={key} role="cell" sx={{ borderLeft: `1px solid ${inks.line}`, minWidth: 0, display: "flex" }}>
-            <Box
-              component={Link}
+          <div key={key} role="cell" className={stale ? "cell stale" : "cell"}>
+            <Link
               to={`${page}/${key}`}
               aria-label={`${row.name}, ${title}: ${station.verdict}, ${main} ${more}${stale ? `, ${station.state}` : ""}`}
               title={main}
-              sx={{
-                flex: 1,
-                minWidth: 0,
-                px: { xs: 0.5, lg: 1.25 },
-                py: 0.75,
-                color: "text.primary",
-                textDecoration: "none",
-                fontSize: { xs: 12, lg: 13.5 },
-                lineHeight: 1.35,
-                "&:hover": { bgcolor: "background.paper" },
-              }}
             >
-              <Box sx={{ display: "flex", gap: { xs: 0.5, lg: 0.75 }, alignItems: "center" }}>
-                <Box sx={{ lineHeight: 0 }}>
-                  <Mark verdict={station.verdict} />
-                </Box>
-                <Box sx={{ ...CUT, fontWeight: 600, color: stale ? "text.secondary" : undefined }}>{main || (stale ? "" : "—")}</Box>
-              </Box>
-              <Box sx={{ ...CUT, color: "text.secondary", fontSize: 12.5, fontStyle: stale ? "italic" : undefined }}>
-                {stale ? station.state : more}
-              </Box>
-            </Box>
-          </Box>
+              <div className="fact">
+                <Mark verdict={station.verdict} />
+                <b>{main || (stale ? "" : "—")}</b>
+              </div>
+              <div className="under">{stale ? station.state : more}</div>
+            </Link>
+          </div>
         );
       })}
       {others.map((other) => (
-        <Box key={other.key} role="cell" sx={{ borderLeft: `2px solid ${inks.line}`, px: 0.75, display: "flex", alignItems: "center" }}>
-          <Box
-            component={Link}
+        <div key={other.key} role="cell" className="other">
+          <Link
             to={`${page}/${other.stations[0].key}`}
             aria-label={`${row.name}, ${other.title}: ${other.stations.map((s) => `${s.title} ${row.stations[s.key].verdict}`).join(", ")}`}
           >
             <Marks verdicts={other.stations.map((s) => row.stations[s.key].verdict)} />
-          </Box>
-        </Box>
+          </Link>
+        </div>
       ))}
-    </Box>
+    </div>
   );
 }

@@ -1,4 +1,3 @@
-import { lazy } from "react";
-import type { Station } from "../types";
+import { station } from "../types";
 
-export const cut: Station = { key: "cut", View: lazy(() => import("./CutStation")) };
+export const cut = station("cut", () => import("./CutStation"));

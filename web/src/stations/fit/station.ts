@@ -1,4 +1,3 @@
-import { lazy } from "react";
-import type { Station } from "../types";
+import { station } from "../types";
 
-export const fit: Station = { key: "fit", View: lazy(() => import("./FitStation")) };
+export const fit = station("fit", () => import("./FitStation"));

@@ -1,4 +1,3 @@
-import { lazy } from "react";
-import type { Station } from "../types";
+import { station } from "../types";
 
-export const join: Station = { key: "join", View: lazy(() => import("./JoinStation")) };
+export const join = station("join", () => import("./JoinStation"));

@@ -67,7 +67,7 @@ export function Scans({ wearer }: { wearer: number }) {
           <MenuItem value="body">body</MenuItem>
         </TextField>
         <Button variant="contained" onClick={() => chooser.current?.click()} disabled={bring.isPending}>
-          {bring.isPending ? "Sending …" : "Bring in a scan"}
+          {bring.isPending ? "Sending …" : "Add a scan"}
         </Button>
         <Button variant="outlined" onClick={() => bring.mutate(null)} disabled={bring.isPending || kind !== "head"}>
           Scan with the simulated scanner

@@ -1,4 +1,3 @@
-import { lazy } from "react";
-import type { Station } from "../types";
+import { station } from "../types";
 
-export const measure: Station = { key: "measure", View: lazy(() => import("./MeasureStation")) };
+export const measure = station("measure", () => import("./MeasureStation"));

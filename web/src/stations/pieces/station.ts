@@ -1,4 +1,3 @@
-import { lazy } from "react";
-import type { Station } from "../types";
+import { station } from "../types";
 
-export const pieces: Station = { key: "pieces", View: lazy(() => import("./PiecesStation")) };
+export const pieces = station("pieces", () => import("./PiecesStation"));

@@ -1,4 +1,3 @@
-import { lazy } from "react";
-import type { Station } from "../types";
+import { station } from "../types";
 
-export const print: Station = { key: "print", View: lazy(() => import("./PrintStation")) };
+export const print = station("print", () => import("./PrintStation"));
