@@ -6,7 +6,12 @@ export function askEarly(path: string) {
   const [, build, piece] = /^\/build\/(\d+)(?:\/piece\/(\d+))?/.exec(path) ?? [];
   if (!build) return;
   const first = [`/api/builds/${build}/wall/`, "/api/trade/", "/api/shop/", ...(piece ? [`/api/pieces/${piece}/`] : [])];
-  for (const url of first) asked.set(url, fetch(url, { headers: { Accept: "application/json" } }));
+  for (const url of first) {
+    const answer = fetch(url, { headers: { Accept: "application/json" } });
+    // One that breaks off is told by who asks for it in earnest.
+    answer.catch(() => undefined);
+    asked.set(url, answer);
+  }
 }
 
 /** Fetch, but for what was asked already. */

@@ -59,8 +59,12 @@ export default function StationPage() {
     const press = (e: KeyboardEvent) => {
       if (isTyping(e)) return;
       const at = rows?.findIndex((r) => r.id === id) ?? -1;
+      // The address knows of a draft that was made a moment ago before the page does.
+      const draft = new URLSearchParams(location.search).get("draft");
       const beside = (piece: number | undefined, station: string | undefined) =>
-        piece !== undefined && station && go(piece === id ? to(station) : `/build/${build}/piece/${piece}/${station}`);
+        piece !== undefined &&
+        station &&
+        go(piece === id ? to(station, draft === null ? null : Number(draft)) : `/build/${build}/piece/${piece}/${station}`);
       const key = e.key.length === 1 ? e.key.toLowerCase() : e.key;
       if (key === "ArrowLeft") beside(id, STATIONS[index - 1]?.key);
       else if (key === "ArrowRight") beside(id, STATIONS[index + 1]?.key);
