@@ -24,7 +24,7 @@ from bastion_site.api.steps import StepSerializer, by_whom, go_and_refresh
 from bastion_site.builds.files import drop_source
 from bastion_site.builds.models import Build, Draft, Piece
 from bastion_site.engine.cases import SCANS, WITH, build_graph, graphs_of, worn_pieces
-from bastion_site.engine.deciding import keep, next_redo, next_undo, reason, redo, told, undo
+from bastion_site.engine.deciding import keep, next_redo, next_undo, reason, redo, undo
 from bastion_site.engine.queue import stop_job
 from bastion_site.engine.refresh import refresh_many, refresh_motion
 from bastion_site.engine.sweep import sweep
@@ -76,7 +76,7 @@ class BuildView(viewsets.ModelViewSet):
             before = build.wearer_id
             decided = {k: _as_json(given[k]) for k in ("name", "due", "wearer", "note") if k in given}
             if decided:
-                keep([(build, decided)], told(reason(decided)), by_whom(self.request))
+                keep([(build, decided)], reason(decided), by_whom(self.request))
             Build.objects.filter(pk=build.pk).update(archived=given.get("archived", build.archived))
         serializer.instance = Build.objects.get(pk=build.pk)
         if build.wearer_id != before:

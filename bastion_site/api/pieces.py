@@ -29,7 +29,7 @@ from bastion_site.api.uploads import Uploads
 from bastion_site.builds.files import drop_source, keep_source
 from bastion_site.builds.models import Build, Piece
 from bastion_site.engine.cases import WITH, PieceGraph, drafts_of, graph_of, graphs_of
-from bastion_site.engine.deciding import keep, mirrored_seat, reason, redo, told, undo, with_twin
+from bastion_site.engine.deciding import keep, mirrored_seat, reason, redo, undo, with_twin
 from bastion_site.engine.drafts import begin
 from bastion_site.engine.queue import queue_job, stop_job
 from bastion_site.engine.refresh import refresh
@@ -120,7 +120,7 @@ class PieceView(mixins.RetrieveModelMixin, mixins.DestroyModelMixin, viewsets.Ge
             if piece.version != version:
                 raise Changed
             wanted = with_twin(piece, changes)
-            keep(wanted, told(reason(changes)), by_whom(request))
+            keep(wanted, reason(changes), by_whom(request))
         for one, _ in wanted:
             refresh(one, reason(k for k in changes if k not in ("name", "note")))
         return self._answer(piece)

@@ -154,7 +154,7 @@ def step_ref(step: Step | None) -> StepRef | None:
 def step_records(build: Build, most: int) -> tuple[StepRecord, ...]:
     """The newest kept changes of a build."""
     names = dict(Wearer.objects.values_list("pk", "name"))
-    steps = build.steps.prefetch_related("parts__piece")[:most]
+    steps = build.steps.filter(parts__isnull=False).distinct().prefetch_related("parts__piece")[:most]
     return tuple(
         StepRecord(
             s.pk, whole(Said, s.because), s.by, s.at.isoformat(timespec="minutes"), s.state,

@@ -26,12 +26,12 @@ _OTHERS = {Piece: ("name", "note", "wearer"), Build: ("name", "note", "wearer", 
 
 
 def reason(values: Iterable[str]) -> str:
-    """What a change of these decisions is called: “the scale and the wearer”."""
+    """What a change of these decisions is called: “the scale and the wearer”. Empty where it has no name of its own."""
     names = list(values)
     return " and ".join(w for w in (called(names), *(_WORDS[n] for n in names if n in _WORDS)) if w)
 
 
-def keep(wanted: Sequence[Wanted], because: Said, by: str = "") -> Step | None:
+def keep(wanted: Sequence[Wanted], because: Said | str, by: str = "") -> Step | None:
     """Change decisions (as JSON has them) and note the step; None where all stood so already. RecipeProblem when one cannot be.
 
     Subjects have to be read within the transaction this is called in.
@@ -48,7 +48,7 @@ def keep(wanted: Sequence[Wanted], because: Said, by: str = "") -> Step | None:
         return None
     for subject, _, _ in parts:
         _steps(subject).filter(state=Step.State.UNDONE).update(state=Step.State.PASSED)
-    step = Step.objects.create(build=_build(parts[0][0]), because=plain(because), by=by[:60])
+    step = Step.objects.create(build=_build(parts[0][0]), because=plain(say("{}", because or "a change")), by=by[:60])
     for subject, before, after in parts:
         StepPart.objects.create(step=step, piece=subject if isinstance(subject, Piece) else None, before=before, after=after)
     return step
@@ -163,8 +163,3 @@ def forget_wearer(wearer_id: int) -> None:
         else:
             part.delete()
     Step.objects.filter(parts__isnull=True).delete()
-
-
-def told(values: str) -> Said:
-    """A reason as a sentence."""
-    return say("{}", values)

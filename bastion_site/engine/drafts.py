@@ -9,7 +9,7 @@ from bastion_core.errors import RecipeProblem
 from bastion_core.findings import Said
 from bastion_core.recipes import VERSION
 from bastion_site.builds.models import Draft, Piece
-from bastion_site.engine.deciding import keep, reason, told, with_twin
+from bastion_site.engine.deciding import keep, reason, with_twin
 from bastion_site.engine.refresh import needed_by, refresh
 from bastion_site.errors import Changed
 from bastion_site.jobs.models import Job
@@ -50,7 +50,7 @@ def keep_draft(draft: Draft, piece_version: int, by: str = "") -> Piece:
                 "The piece was changed in another window meanwhile. The draft is computed on what is kept now; look at it once more."
             )
         wanted = with_twin(piece, draft.change)
-        keep(wanted, whole(Said, draft.because) if draft.because else told(because), by)
+        keep(wanted, whole(Said, draft.because) if draft.because else because, by)
         Job.objects.filter(draft=draft, state__in=Job.ACTIVE).update(draft=None, piece=piece)
         draft.delete()
     for one, _ in wanted:

@@ -145,5 +145,6 @@ class Steps(TestCase):
         self.change(self.two, walls=5)
         self.change(self.one, walls=5)
         self.client.delete(f"/api/pieces/{self.one.pk}/")
+        self.assertEqual([[p["name"] for p in s["parts"]] for s in self.steps()["steps"]], [[self.two.name]])
         self.assertEqual(self.go("undo").status_code, 200)
         self.assertEqual(self.told(self.two)["recipe"]["walls"], 3)

@@ -51,7 +51,7 @@ export default function SideBySide() {
   const line = (label: string, first: ReactNode, others: ReactNode[], key: string) => (
     <Box key={key} role="row" sx={{ ...grid, borderBottom: `1px solid ${inks.line}` }}>
       <Box role="rowheader" sx={{ p: 1, fontFamily: SERIF, fontStyle: "italic" }}>
-        {label}
+        {label[0].toUpperCase() + label.slice(1)}
       </Box>
       <Box role="cell" sx={{ p: 1 }}>
         {first}
