@@ -16,6 +16,7 @@ from bastion_core.fit.joints import CREASES, Contact, JointDrawing, crease, crea
 from bastion_core.fit.layers import on_the_way, pad_of, with_pad
 from bastion_core.fit.movement import Bend, Sight, sight, swollen
 from bastion_core.fit.onbody import OnBody
+from bastion_core.fit.plate import PlateFit
 from bastion_core.fit.room import TIGHT_MM, Placed, Room
 from bastion_core.fit.seated import Seated
 from bastion_core.fit.verdict import FitRemedy, Warned, remedies_of, verdict_of, warnings_of
@@ -68,6 +69,8 @@ class AnswerRecord:
     measure_next: tuple[MeasurementGain, ...]
     remedies: tuple[FitRemedy, ...]
     warnings: tuple[Warned, ...]
+    plate: PlateFit | None = None
+    """How it follows the body, where it is laid on it."""
     crease_drawing: JointDrawing | None = None
 
 
@@ -92,13 +95,14 @@ class Answer:
     marks: tuple[Mark, ...]
     least_scale: float | None
     probability: float | None
-    """Chance that it fits and goes on; None for what is only laid on."""
+    """Chance that it fits and goes on; of a plate, that it does not press on the whole."""
     better: tuple[MeasurementGain, ...]
     remedies: tuple[FitRemedy, ...]
     verdict: Verdict
     reason: Said
     warnings: tuple[Warned, ...]
     body: OnBody
+    plate: PlateFit | None
     box: Floats
     """(2, 3): least and greatest corner of the placed piece, in the body's coordinates as the piece stands."""
 
@@ -113,6 +117,7 @@ class Answer:
             round(float(self.box[0, 2]), 3), self.verdict, self.reason, room, self.way_in, TIGHT_MM, self.bays, self.bend, self.crease,
             self.sight, self.curve, self.padding, self.marks, None if self.least_scale is None else round(self.least_scale, 5),
             None if self.probability is None else round(self.probability, 4), self.better, self.remedies, self.warnings,
+            self.plate,
         )  # fmt: skip
 
     def as_dict(self) -> dict[str, Any]:
@@ -177,15 +182,16 @@ class Fitting(Seated):
             seen = sight(self.piece, placed, self.body, self.wearer.get("chin_to_crown_mm") or 226.0)
         curve, padding = self._curves(room, span(progress, 0.75, 0.98))
         marks, least = self._marks(room.least_mm, bounds)
-        sure, better = self._how_sure(room, bounds)
+        plate = self.plate_fit()
+        sure, better = self._how_sure(room, bounds, plate)
         where = self.where_at(room.least_at)
-        verdict, reason = verdict_of(self, room, where, bounds.way_in, bounds.bays, bent)
-        remedies = remedies_of(self, room, bounds.way_in, bounds.bays, bounds.for_room, bounds.for_passing)
+        verdict, reason = verdict_of(self, room, where, bounds.way_in, bounds.bays, bent, plate)
+        remedies = remedies_of(self, room, bounds.way_in, bounds.bays, bounds.for_room, bounds.for_passing, plate)
         warnings = warnings_of(self, placed, seen, creased)
         progress(1.0, "done")
         return Answer(
             q.site, q.side, placed, self.turn_deg, room, where, bounds.way_in, bounds.bays, bent, creased, seen, curve, padding, tuple(marks), least, sure,
-            better, remedies, verdict, reason, warnings, self.body, placed.to_body(self.piece.bounds),
+            better, remedies, verdict, reason, warnings, self.body, plate, placed.to_body(self.piece.bounds),
         )  # fmt: skip
 
     def least_scale(self, progress: Progress = silent) -> float | None:
@@ -221,13 +227,14 @@ class Fitting(Seated):
         never = never or any(not b.fits and b.needs_scale is None for b in bounds.bays)
         return marks, None if never or not marks else max(m.scale for m in marks)
 
-    def _how_sure(self, room: Room, bounds: _Bounds) -> tuple[float | None, tuple[MeasurementGain, ...]]:
+    def _how_sure(self, room: Room, bounds: _Bounds, plate: PlateFit | None) -> tuple[float | None, tuple[MeasurementGain, ...]]:
         """The chance that it fits and goes on, and the measurements that would settle it most."""
         q, way_in = self.question, bounds.way_in
         passing = way_in.least_mm if way_in.passes or way_in.least_mm is not None else -np.inf
         # What goes inside has to fit too: the tightest of all decides.
         pressing = [-50.0 if b.meets else b.room_body_mm for b in bounds.bays]
-        margins = [*([room.least_mm] if self.goes_round else []), *pressing]
+        # A plate has to lie off the layers on the whole.
+        margins = [*([room.least_mm] if self.goes_round else []), *([plate.even_mm] if plate else []), *pressing]
         margin = min(margins) if margins else None
         if margin is None and passing is None:
             return None, ()

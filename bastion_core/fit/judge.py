@@ -92,6 +92,10 @@ def judge(
         return Worn(chosen, answer.least_scale or start, fitting, answer)
     first = Fitting(mesh, replace(question, scale=(start, start, start)), body, ready)
     least = first.least_scale(span(progress, 0.0, 0.5))
+    plate = first.plate_fit()
+    if plate is not None:
+        # As the statures say, where the plate follows the body there as well as anywhere; else as near to that as it does.
+        start = float(np.clip(start, plate.from_scale, plate.to_scale))
     spared = None if least is None else least * (1 + SPARE)
     size = start if spared is None else spared if question.site == "head" else max(spared, start)
     size = float(np.ceil(size * 1000) / 1000)

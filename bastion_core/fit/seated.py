@@ -13,6 +13,7 @@ from bastion_core.fit.joints import TRIANGLES
 from bastion_core.fit.layers import Layer
 from bastion_core.fit.onbody import OnBody, Skin, as_it_came, on_body
 from bastion_core.fit.openings import Opening, openings
+from bastion_core.fit.plate import Ground, Plate, PlateFit, Pose, laid_on
 from bastion_core.fit.question import Question
 from bastion_core.fit.room import Placed, Room, covered, gaps, room_of
 from bastion_core.fit.scale import LEAST_SCALE, MOST_SCALE, Scale, check_scale
@@ -73,6 +74,7 @@ class Seated:
         self._unturned = piece
         self.seating: Seating = kind_of(self._turned_by(_UNTURNED, question.scale).piece, ready, self.worn_at, question.shift_mm)
         self._about_to_press: list[Scale] = []
+        self._plate: Plate | None = None
         self._room_scale: list[float | None] = []
         self._settle()
 
@@ -100,6 +102,9 @@ class Seated:
         """Find how a ring turns by itself onto its limb at the scale it is asked for, and go on with it turned so."""
         self._take(self._unturned)
         scale, own = self.question.scale, _UNTURNED
+        laid = self._laid_on()
+        if laid is not None:
+            own = laid.turn_deg
         if self._turns:
             # As it turns where it is about to press, from there on, or as it stands: whichever leaves the most room.
             still = self._unmoved()
@@ -112,6 +117,27 @@ class Seated:
         self.settled_deg, self.turn_deg = own, _one_after_other(own, self.question.turn_deg)
         if any(self.turn_deg):
             self._take(self._turned_by(own, scale).piece)
+        if laid is not None:
+            x, y, z = (o + m for o, m in zip(laid.placed.offset_mm, self.question.shift_mm, strict=True))
+            self._seats = {(scale, fine): Placed(scale, (x, y, z)) for fine in (True, False)}
+
+    def _laid_on(self) -> Pose | None:
+        """How a plate lies at the scale it is asked for; None for what goes round, lies where its file has it, or does not follow it."""
+        if self.goes_round or self.seating.rests_on_top:
+            return None
+        if self._plate is None:
+            still = self._unmoved()
+            begun = still._seated(self.question.scale, None, still._thinned(_SPREAD_POINTS))
+            self._plate = Plate(self._unturned, Ground.of(self.body, self.question.layers), begun)
+        if not self._plate.follows:
+            return None
+        return laid_on(self._plate.inside, self._plate.ground, self._plate.at(self.question.scale)[0])[0]
+
+    def plate_fit(self) -> PlateFit | None:
+        """How it follows the body where it is laid on it; None where it goes round, or does not follow it."""
+        if self._plate is None or not self._plate.follows or self.goes_round:
+            return None
+        return self._plate.fit(self.question.scale, self.body, self.question.site)[0]
 
     def _unmoved(self) -> Self:
         """The same without what the maker moved and turned it by in its seat."""
@@ -262,7 +288,7 @@ class Seated:
         other = copy.copy(self)
         other.question = replace(self.question, layers=layers)
         other._take(self.piece)
-        other._room_scale = []
+        other._room_scale, other._plate = [], None
         return other
 
     def least_scale_for_room(self) -> float | None:

@@ -7,11 +7,12 @@ from typing import Any
 import numpy as np
 from scipy.spatial.transform import Rotation
 
-from bastion_core.findings import Said, Verdict, mm, say
+from bastion_core.findings import Quantity, Said, Verdict, mm, say
 from bastion_core.fit.bays import BayFit
 from bastion_core.fit.joints import Contact
 from bastion_core.fit.layers import pad_of, thickness, with_pad
 from bastion_core.fit.movement import Bend, Sight, sight_verdict
+from bastion_core.fit.plate import FLOATS_MM, PlateFit
 from bastion_core.fit.room import Placed, Room, room_of
 from bastion_core.fit.scale import distorted, in_percent
 from bastion_core.fit.seated import Seated
@@ -22,6 +23,12 @@ LEAST_PAD_MM = 2.0
 """Thinner pads than this are not worth cutting; common practice, no source."""
 PLATE_SPREAD_MM = 60.0
 """A plate that stands off more than this somewhere needs filling with foam; common practice, no source."""
+PRESSES_MM = 2.0
+"""A plate that would lie deeper in the body than this on the whole presses; common practice, no source."""
+APART_GAINS_MM = 1.0
+"""Girth apart from length is worth telling when it makes the gap so much more even; common practice, no source."""
+MOST_APART, MOST_FORMED_MM = 1.2, 40.0
+"""Axes scaled further apart than this spoil the design; a plate is not formed by more than this: common practice, no source."""
 _EDGE_MM, _LEANS_DEG = 1.0, 3.0
 
 
@@ -45,7 +52,9 @@ class Warned:
     caution: bool = False
 
 
-def verdict_of(fitting: Seated, room: Room, where: str, way_in: WayIn, bays: Sequence[BayFit], bent: Bend | None) -> tuple[Verdict, Said]:
+def verdict_of(
+    fitting: Seated, room: Room, where: str, way_in: WayIn, bays: Sequence[BayFit], bent: Bend | None, plate: PlateFit | None = None
+) -> tuple[Verdict, Said]:
     """The worst of room, way in, bays and movement, and the sentence that says why."""
     ring = fitting.goes_round
     layers = fitting.question.layers
@@ -64,6 +73,8 @@ def verdict_of(fitting: Seated, room: Room, where: str, way_in: WayIn, bays: Seq
         return Verdict.STOPS, pressed[0].text
     if bent is not None and bent.verdict > Verdict.HOLDS:
         return Verdict.TIGHT, say("Straight it fits, but {} needs {} more at the {}.", bent.what, mm(-bent.room_mm, digits=1), bent.where)
+    if plate is not None:
+        return _of_plate(fitting, plate)
     if not ring:
         near, far = room.percentile(5), room.percentile(95)
         if far - near > PLATE_SPREAD_MM:
@@ -73,9 +84,28 @@ def verdict_of(fitting: Seated, room: Room, where: str, way_in: WayIn, bays: Seq
     return Verdict.HOLDS, say("{} left at the {}, the tightest place; {}", mm(room.least_mm, digits=1), where, way_in.reason.small())
 
 
+def _of_plate(fitting: Seated, plate: PlateFit) -> tuple[Verdict, Said]:
+    """How a plate follows the body: whether it presses all over, follows worse than it could, or floats."""
+    size = max(fitting.question.scale)
+    low, high = (Quantity((v,), "share", 1) for v in (plate.from_scale, plate.to_scale))
+    if plate.even_mm < -PRESSES_MM:
+        words = "Laid round the body it would lie {} in it on the whole: it is too small, and stands off in its middle."
+        return Verdict.TIGHT, say(words, mm(-plate.even_mm, digits=1))
+    where = fitting.where_at(np.array(plate.floats_at_mm))
+    gap = say("laid on, it stands off up to {} at the {}: {} cm³ of foam fill that", mm(plate.off_mm[2]), where, f"{plate.foam_cm3:,.0f}")
+    even = say("uneven by ± {}", mm(plate.uneven_mm, digits=1))
+    if not plate.from_scale - 5e-4 <= size <= plate.to_scale + 5e-4:
+        best = mm(plate.best_uneven_mm, digits=1)
+        return Verdict.TIGHT, say("Its gap is {}; from {} to {} it would be ± {}; {}.", even, low, high, best, gap)
+    if plate.off_mm[2] > FLOATS_MM:
+        return Verdict.TIGHT, say("Its gap is {}; {}.", even, gap)
+    return Verdict.HOLDS, say("It follows the body, its gap {}; {}.", even, gap)
+
+
 def remedies_of(
-    fitting: Seated, room: Room, way_in: WayIn, bays: Sequence[BayFit], for_room: float | None, for_passing: float | None
-) -> tuple[FitRemedy, ...]:
+    fitting: Seated, room: Room, way_in: WayIn, bays: Sequence[BayFit], for_room: float | None, for_passing: float | None,
+    plate: PlateFit | None = None,
+) -> tuple[FitRemedy, ...]:  # fmt: skip
     """What would mend it, the surest first."""
     presses = fitting.goes_round and room.least_mm < 0
     said = _scale_remedy(fitting, presses, way_in, bays, for_room, for_passing)
@@ -92,7 +122,32 @@ def remedies_of(
         said.append(FitRemedy("pad", say("Pads of {} instead of {}.", mm(left, digits=1), mm(pad, digits=1)), {"layers": thinner}))
     if not way_in.passes and way_in.least_mm is not None:
         said += _to_get_in(fitting, way_in, -way_in.least_mm)
+    if plate is not None:
+        said += _for_plate(fitting, plate)
     return tuple(said)
+
+
+def _for_plate(fitting: Seated, plate: PlateFit) -> list[FitRemedy]:
+    """What makes a plate follow the body better: its scale, its girth apart from its length, forming it, or foam."""
+    said, size = [], max(fitting.question.scale)
+    better = float(np.clip(size, plate.from_scale, plate.to_scale))
+    if abs(better / size - 1) > 1e-3:
+        s = fitting.proportioned(np.ceil(better * 1000) / 1000)
+        words = say("Scale to {}: then its gap is uneven by ± {}.", in_percent(max(s)), mm(plate.best_uneven_mm, digits=1))
+        said.append(FitRemedy("scale", words, {"scale": list(s)}))
+    apart = max(plate.girth_scale, plate.length_scale) / min(plate.girth_scale, plate.length_scale)
+    if plate.apart_uneven_mm < plate.best_uneven_mm - APART_GAINS_MM and apart < MOST_APART:
+        girth, length = (float(np.round(v, 3)) for v in (plate.girth_scale, plate.length_scale))
+        words = say("Girth to {} and length to {}: ± {}.", in_percent(girth), in_percent(length), mm(plate.apart_uneven_mm, digits=1))
+        said.append(FitRemedy("axes", words, {"scale": [girth, girth, length]}))
+    if FLOATS_MM < plate.off_mm[2] <= MOST_FORMED_MM:
+        where = fitting.where_at(np.array(plate.floats_at_mm))
+        form = (
+            "Form the {} inward by up to {} with gentle heat. Plastics that soften low only: try it on a failed print first, air the room, and "
+            "mind burns; the spool maker's sheet and local rules come first."
+        )
+        said.append(FitRemedy("form", say(form, where, mm(plate.off_mm[2])), needs_heat=True))
+    return said
 
 
 def _scale_remedy(
