@@ -997,6 +997,7 @@ export interface components {
             measure_next: components["schemas"]["MeasurementGain"][];
             remedies: components["schemas"]["FitRemedy"][];
             warnings: components["schemas"]["Warned"][];
+            plate: components["schemas"]["PlateFit"] | null;
             crease_drawing: components["schemas"]["JointDrawing"] | null;
         };
         /** @description A box wanted inside, or with ``round`` a cylinder about its z whose diameter is the size along x; ``place`` is a key of PLACES, ``at_mm`` a point of the scaled piece near which it goes. Neither: wherever it fits best. */
@@ -2002,6 +2003,43 @@ export interface components {
          * @enum {string}
          */
         PlaceEnum: "crown" | "nape" | "brow" | "left" | "right" | "front" | "back";
+        /** @description How a plate lies on its wearer. */
+        PlateFit: {
+            /** Format: double */
+            best_scale: number;
+            /** Format: double */
+            from_scale: number;
+            /** Format: double */
+            to_scale: number;
+            /** Format: double */
+            uneven_mm: number;
+            /** Format: double */
+            best_uneven_mm: number;
+            /** Format: double */
+            even_mm: number;
+            /** Format: double */
+            girth_scale: number;
+            /** Format: double */
+            length_scale: number;
+            /** Format: double */
+            apart_uneven_mm: number;
+            off_mm: number[];
+            floats_at_mm: number[];
+            /** Format: double */
+            foam_cm3: number;
+            /** Format: double */
+            covers: number;
+            curve: components["schemas"]["PlatePoint"][];
+        };
+        /** @description What one scale brings: how uneven the gap is (mm, as a standard deviation), and how far off the layers it then lies on the whole. */
+        PlatePoint: {
+            /** Format: double */
+            scale: number;
+            /** Format: double */
+            uneven_mm: number;
+            /** Format: double */
+            even_mm: number;
+        };
         /** @description Every part, and other layer heights. */
         PrintData: {
             parts: components["schemas"]["PrintPart"][];

@@ -9,7 +9,7 @@ import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useTheme } from "@mui/material/styles";
 import { useState } from "react";
-import { layersOf, useDecision, useTrade, type Change, type Detail } from "../../api/client";
+import { layersOf, useDecision, useTrade, type Change, type Detail, type Schemas } from "../../api/client";
 import { DecisionField } from "../../parts/DecisionField";
 import { EMPTY_SELECT, LengthField, NumberField } from "../../parts/Fields";
 import { BaySize } from "../../parts/BaySize";
@@ -53,6 +53,7 @@ export function FitDecisions({ piece, change, placing, onPlacing }: Props) {
           {fit.verdict === "holds" ? ` (${units.say(fit.reason).replace(/\.$/, "")})` : ""}.
         </Typography>
       )}
+      {piece.fit_data?.answer?.plate && <PlateLine plate={piece.fit_data.answer.plate} />}
       <WearerPicker label="Worn by" value={piece.worn_by} empty="the build’s wearer" onChoose={(wearer) => change({ wearer })} />
       <Box>
         <Stack direction="row" spacing={1} sx={{ flexWrap: "wrap", alignItems: "center" }} useFlexGap>
@@ -116,6 +117,18 @@ export function FitDecisions({ piece, change, placing, onPlacing }: Props) {
         {r.site === "head" && " A helmet needs sight, breath, hearing and a quick way off; it protects nobody."}
       </Typography>
     </>
+  );
+}
+
+/** How a plate follows the body, in figures. */
+function PlateLine({ plate }: { plate: Schemas["PlateFit"] }) {
+  const units = useUnits();
+  return (
+    <Typography variant="body2" color="text.secondary" role="note">
+      Gap uneven by ± {units.length(plate.uneven_mm, 1)}, at best ± {units.length(plate.best_uneven_mm, 1)}; hardly worse from{" "}
+      {units.percent(plate.from_scale)} to {units.percent(plate.to_scale)}. On the whole {units.length(plate.even_mm, 1)} off the layers.
+      Covers {units.percent(plate.covers, 0)} of what it is meant for.
+    </Typography>
   );
 }
 
