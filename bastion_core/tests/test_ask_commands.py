@@ -174,7 +174,7 @@ class Commands(unittest.TestCase):
             (("body", self.wearer, "--out", self.folder / "body.txt"), "has to end in"),
             (("fit", MALE, "--site", "head", "--wearer", self.wearer, "--layer", "pad"), "is no layer"),
             (("fit", MALE, "--site", "elsewhere"), "invalid choice"),
-            (("fit", MALE, "--site", "shin"), "nobody to fit it to"),
+            (("fit", MALE, "--site", "shin"), "no body to fit it to"),
         ):
             with self.subTest(arguments):
                 code, out, err = self.run_it(*arguments)
