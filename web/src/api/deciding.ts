@@ -105,14 +105,22 @@ export function useEnd(onEnd: () => void) {
   });
 }
 
-/** Undo or redo a step of a piece, or of its whole build. */
+/** Undo or redo a step of a piece, or of its whole build. What comes next is known with the answer, so that quick presses follow one another. */
 export function useGo(build: number, piece: number | null) {
   const client = useQueryClient();
   return useMutation({
     mutationFn: async ({ way, step }: { way: "undo" | "redo"; step: number }) => {
       const body = { step };
-      if (piece === null) await need(api.POST(`/api/builds/{id}/${way}/`, { params: { path: { id: build } }, body }));
-      else await need(api.POST(`/api/pieces/{id}/${way}/`, { params: { path: { id: piece } }, body }));
+      // A question under way would answer with what was next before.
+      await Promise.all([["wall"], ["steps"], ["piece"]].map((queryKey) => client.cancelQueries({ queryKey })));
+      if (piece === null) {
+        const { undo, redo, ...told } = await need(api.POST(`/api/builds/{id}/${way}/`, { params: { path: { id: build } }, body }));
+        client.setQueryData<Schemas["Steps"]>(["steps", build], { ...told, undo, redo });
+        client.setQueryData<Schemas["Wall"]>(["wall", build], (old) => old && { ...old, undo, redo });
+      } else {
+        const told = await need(api.POST(`/api/pieces/{id}/${way}/`, { params: { path: { id: piece } }, body }));
+        client.setQueryData<Detail>(["piece", piece], told);
+      }
     },
     onSettled: () => askAnew(client),
   });
