@@ -17,6 +17,7 @@ from bastion_core.fit.layers import Layer
 from bastion_core.fit.onbody import OnBody, Skin
 from bastion_core.fit.room import Placed, gaps
 from bastion_core.fit.scale import LEAST_SCALE, MOST_SCALE, Scale
+from bastion_core.fit.seat import seat_turn
 from bastion_core.geometry.mesh import Floats, Mesh
 from bastion_core.geometry.walls import surface_sample
 
@@ -235,17 +236,24 @@ class Plate:
 
     def _facing(self) -> Floats:
         """The inside as it faces the body in the pose it begins with."""
-        turned = self.piece.transformed(_about(self._begun))
-        points = inside_of(turned, self._begun.placed, self.ground)
-        back = np.linalg.inv(_about(self._begun))
+        turn = self._turned(self._begun)
+        points = inside_of(self.piece.transformed(turn), self._begun.placed, self.ground)
+        back = np.linalg.inv(turn)
         return np.asarray(points @ back[:3, :3].T + back[:3, 3])
+
+    def _turned(self, pose: Pose) -> Floats:
+        return seat_turn(self.piece.bounds, pose.turn_deg, pose.scale)
 
     def at(self, scale: Scale) -> tuple[Pose, float, float]:
         """The most even pose at a scale, how far off the layers it lies on the whole, and how unevenly."""
         return follow(self.inside, self.ground, Pose(scale, self._begun.turn, self._begun.place, self._begun.middle))
 
-    def fit(self, scale: Scale, body: OnBody, site: str) -> tuple[PlateFit, Pose]:
-        """Everything about it at a scale, and how it lies then."""
+    def lies(self, scale: Scale) -> Pose:
+        """How it lies at a scale once it is laid on."""
+        return laid_on(self.inside, self.ground, self.at(scale)[0])[0]
+
+    def fit(self, scale: Scale, body: OnBody, site: str) -> PlateFit:
+        """Everything about it at a scale."""
         here, even, uneven = self.at(scale)
         largest = max(scale)
         curve, tried = [], [(here, uneven)]
@@ -267,15 +275,14 @@ class Plate:
             best, low, high = max(best, presses_under), max(low, presses_under), max(high, presses_under)
         laid, off_mm = laid_on(self.inside, self.ground, here)
         worst = laid.to_body(self.inside[[int(np.argmax(off_mm))]])[0]
-        area_mm2 = float(np.linalg.norm(self.piece.area_vectors, axis=1).sum()) / 2 * len(self.inside) / INSIDE_POINTS * largest**2
-        placed_piece = self.piece.transformed(_about(laid))
-        told = PlateFit(
+        area_mm2 = float(np.linalg.norm(self.piece.area_vectors, axis=1).sum()) * len(self.inside) / INSIDE_POINTS * largest**2
+        turned = self.piece.transformed(self._turned(laid))
+        return PlateFit(
             round(best, 4), round(low, 4), round(high, 4), round(uneven, 2), round(best_uneven, 2), round(even, 2),
             round(apart.scale[0], 4), round(apart.scale[2], 4), round(apart_uneven, 2), _percentiles(off_mm), _rounded(worst),
             round(float(np.clip(off_mm, 0, None).mean()) * area_mm2 / 1000, 1),
-            round(covered_share(placed_piece, laid.placed, body, self.ground.skin, site), 3), tuple(curve),
+            round(covered_share(turned, laid.placed, body, self.ground.skin, site), 3), tuple(curve),
         )  # fmt: skip
-        return told, laid
 
     def _hardly_worse(self, curve: Sequence[PlatePoint], best: float, uneven_mm: float) -> tuple[float, float]:
         """The scales about the best one at which the gap is hardly less even."""
@@ -289,15 +296,6 @@ class Plate:
         while high < len(fine) - 1 and good[high + 1]:
             high += 1
         return min(float(fine[low]), best), max(float(fine[high]), best)
-
-
-def _about(pose: Pose) -> Floats:
-    """4x4 by which the piece at scale 1 is turned about its middle so that it lies turned so after scaling."""
-    s = np.array(pose.scale)
-    turn = np.eye(4)
-    turn[:3, :3] = pose.turn * s[None, :] / s[:, None]
-    turn[:3, 3] = pose.middle - turn[:3, :3] @ pose.middle
-    return turn
 
 
 def _least_even(curve: Sequence[PlatePoint]) -> float | None:

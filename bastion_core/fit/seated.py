@@ -13,7 +13,7 @@ from bastion_core.fit.joints import TRIANGLES
 from bastion_core.fit.layers import Layer
 from bastion_core.fit.onbody import OnBody, Skin, as_it_came, on_body
 from bastion_core.fit.openings import Opening, openings
-from bastion_core.fit.plate import Ground, Plate, PlateFit, Pose, laid_on
+from bastion_core.fit.plate import Ground, Plate, PlateFit, Pose
 from bastion_core.fit.question import Question
 from bastion_core.fit.room import Placed, Room, covered, gaps, room_of
 from bastion_core.fit.scale import LEAST_SCALE, MOST_SCALE, Scale, check_scale
@@ -131,13 +131,13 @@ class Seated:
             self._plate = Plate(self._unturned, Ground.of(self.body, self.question.layers), begun)
         if not self._plate.follows:
             return None
-        return laid_on(self._plate.inside, self._plate.ground, self._plate.at(self.question.scale)[0])[0]
+        return self._plate.lies(self.question.scale)
 
     def plate_fit(self) -> PlateFit | None:
         """How it follows the body where it is laid on it; None where it goes round, or does not follow it."""
         if self._plate is None or not self._plate.follows or self.goes_round:
             return None
-        return self._plate.fit(self.question.scale, self.body, self.question.site)[0]
+        return self._plate.fit(self.question.scale, self.body, self.question.site)
 
     def _unmoved(self) -> Self:
         """The same without what the maker moved and turned it by in its seat."""

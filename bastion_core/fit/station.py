@@ -95,7 +95,7 @@ class FitData:
 class FitStation(Station[Case, FitInputs, FitResult]):
     """How big, and whether it goes on."""
 
-    key, title, after, weight, edition = "fit", "Fit", ("pieces",), 0.07, 7
+    key, title, after, weight, edition = "fit", "Fit", ("pieces",), 0.07, 8
     recipe, result, data = FitRecipe, FitResult, FitData
 
     def inputs(self, case: Case, known: Mapping[str, Known[Any]]) -> FitInputs:

@@ -44,8 +44,8 @@ DraftSerializer = question(Tried, labels_of_decisions() | {"version": {"min_valu
 KeepSerializer = question(Kept, {"version": {"min_value": 0}}, "Keep")
 
 
-def tried(request) -> tuple[dict[str, Any], Said | None]:
-    """The change that is to be tried, and the remedy it comes from. RecipeProblem where there is nothing to try."""
+def tried(request) -> tuple[dict[str, Any], Said | None, int | None]:
+    """The change that is to be tried, the remedy it comes from, the version it was made against. RecipeProblem where there is nothing to try."""
     given = asked(DraftSerializer, request.data, partial=True)
     change = {k: v for k, v in given.items() if k in DECISIONS or k == "wearer"}
     if not change:
@@ -53,8 +53,8 @@ def tried(request) -> tuple[dict[str, Any], Said | None]:
     check_rows(change)
     because = whole(Said, given["because"]) if given.get("because") else None
     if because and len(str(because)) > _MOST_WORDS:
-        raise RecipeProblem("The reason of a draft is too long.", "because")
-    return change, because
+        raise RecipeProblem(f"The reason of a draft is longer than {_MOST_WORDS} letters. Shorten it, or leave it out.", "because")
+    return change, because, given.get("version")
 
 
 class DraftView(viewsets.GenericViewSet):
@@ -77,8 +77,10 @@ class DraftView(viewsets.GenericViewSet):
     def partial_update(self, request, pk=None):
         """Change something more on a draft; 409 when somebody else did."""
         draft = self.get_object()
-        change, _ = tried(request)
-        go_on(draft, asked(DraftSerializer, request.data, partial=True).get("version", draft.version), change)
+        change, _, version = tried(request)
+        if version is None:
+            raise RecipeProblem("A change has to name the version of the draft it was made against.", "version")
+        go_on(draft, version, change)
         return self._answer(draft)
 
     @extend_schema(responses={204: None})

@@ -150,7 +150,7 @@ class PieceView(mixins.RetrieveModelMixin, mixins.DestroyModelMixin, viewsets.Ge
         piece = self.get_object()
         if request.method == "GET":
             return Response(plain([draft_record(g, piece) for g in graphs_of(drafts_of([piece]))]))
-        change, because = tried(request)
+        change, because, _ = tried(request)
         draft = begin(piece, change, because)
         return Response(plain(draft_record(graph_of(draft.as_piece()), piece)), status=201)
 

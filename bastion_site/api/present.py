@@ -142,7 +142,11 @@ def draft_record(graph: PieceGraph, kept: Piece) -> DraftRecord:
 
 def differences_of(was: tuple[Recipe, ...], now: tuple[Recipe, ...], wore: Wearer | None, wears: Wearer | None) -> tuple[Difference, ...]:
     """What differs between two ways of deciding about a piece."""
-    worn = () if wore == wears else (Difference("wearer", "Worn by", *(say("{}", w.name) if w else say("nobody") for w in (wore, wears))),)
+    worn = (
+        ()
+        if wore == wears
+        else (Difference("wearer", _BESIDE["wearer"], *(say("{}", w.name) if w else say("nobody") for w in (wore, wears))),)
+    )
     return (*worn, *differences(was, now))
 
 
