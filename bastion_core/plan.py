@@ -5,6 +5,7 @@ from typing import Any
 
 import numpy as np
 
+from bastion_core.cut.station import CutResult
 from bastion_core.engine.graph import Graph
 from bastion_core.engine.keeping import plain
 from bastion_core.findings import Finding, Verdict
@@ -46,6 +47,7 @@ def plan_record(graph: Graph, file_name: str, more_warnings: tuple[str, ...] = (
             "mended": list(pieces.mended),
             "unit": pieces.unit,
         },
+        **_set(case.of(PiecesRecipe), graph.result("cut")),
         "scale": [round(float(s), 6) for s in fit.scale],
         "fit": None if case.wearer is None else _fit(fit),
         "parts": parts,
@@ -59,6 +61,17 @@ def plan_record(graph: Graph, file_name: str, more_warnings: tuple[str, ...] = (
         },
         "warnings": [*more_warnings, *warnings(graph), *(f"{s.parts[0]} to {s.parts[1]}: {s.advice}" for s in join.seams if s.advice)],
     }
+
+
+def _set(recipe: PiecesRecipe, cut: CutResult) -> dict[str, Any]:
+    """The files of a set in their places and where they meet; what became of holes whose use is decided. Nothing for a piece without either."""
+    told: dict[str, Any] = {}
+    if recipe.files:
+        files = [{"name": f.name, "body": f.body, "turn_deg": list(f.turn_deg), "move_mm": list(f.move_mm)} for f in recipe.files]
+        told["set"] = {"files": files, "mates": plain(cut.mates)}
+    if cut.fitted:
+        told["features"] = [plain(f) | {"text": str(f.text)} for f in cut.fitted]
+    return told
 
 
 def warnings(graph: Graph) -> list[str]:

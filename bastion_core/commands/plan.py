@@ -1,9 +1,10 @@
-"""``plan``: from a model file to printable parts and plan.json, by the same stations as the site."""
+"""``plan``: from a model file, or several, to printable parts and plan.json, by the same stations as the site."""
 
 import argparse
 import shutil
 import tempfile
 from dataclasses import replace
+from itertools import takewhile
 from pathlib import Path
 from typing import Any
 
@@ -18,7 +19,9 @@ from bastion_core.fit.head import upright_guess
 from bastion_core.measure.doubts import doubts
 from bastion_core.measure.wearer import read_wearer
 from bastion_core.pieces.recipe import PiecesRecipe
+from bastion_core.pieces.sets import SetFile
 from bastion_core.pieces.standing import SOLID, load_mesh
+from bastion_core.pieces.station import PiecesResult
 from bastion_core.plan import plan_record
 from bastion_core.progress import Progress, silent, span
 from bastion_core.shop import Printer, Shop
@@ -31,7 +34,9 @@ ORDINARY_PRINTER = Printer("ordinary", 220, 220, 250)
 def add_command(commands: Any) -> None:
     """The parser of ``plan``: every decision of every station, and what is no decision."""
     plan = commands.add_parser("plan", help="from a model file to printable parts and plan.json")
-    plan.add_argument("model", type=Path, help="STL, OBJ, PLY or 3MF")
+    plan.add_argument(
+        "model", type=Path, nargs="+", metavar="MODEL", help="STL, OBJ, PLY or 3MF; several are taken as the files of one set"
+    )
     plan.add_argument("--out", type=Path, required=True, help="folder to write into")
     plan.add_argument("--wearer", type=Path, help="wearer file (JSON)")
     plan.add_argument("--printer", action="append", default=[], help="NAME:XxYxZ[:margin] in mm, once for each printer")
@@ -49,18 +54,27 @@ def carry_out(options: argparse.Namespace, progress: Progress = silent) -> None:
     out: Path = options.out
     if out.exists() and not out.is_dir():
         raise RecipeProblem(f"{out} is a file. Name a folder to write into.")
-    sha256 = sha256_of(there(options.model))
-    case = Case(options.model.name, sha256, decided, wearer, shop=Shop(tuple(enumerate(printers, 1))))
+    models: dict[str, Path] = {}
+    files = []
+    for path in options.model:
+        sha256 = sha256_of(there(path))
+        models[sha256] = path
+        files.append(SetFile(sha256, path.stem))
+    if len(files) > 1:
+        decided = tuple(replace(r, files=tuple(files)) if isinstance(r, PiecesRecipe) else r for r in decided)
+    name = options.model[0].name if len(files) == 1 else _common_name([f.name for f in files])
+    case = Case(name, files[0].sha256, decided, wearer, shop=Shop(tuple(enumerate(printers, 1))))
     warnings = list(doubts(wearer.measurements).values()) if wearer else []
     with tempfile.TemporaryDirectory(dir=_writable_parent(out), prefix=".bastion-") as made:
-        store, memo = FolderStore(Path(made) / "computed", {sha256: options.model}), Memo()
+        store, memo = FolderStore(Path(made) / "computed", models), Memo()
         graph = Graph(STATIONS, case, store, memo)
-        graph.carry_out(span(progress, 0, 0.2), ("pieces",))
+        graph.carry_out(span(progress, 0, 0.15), ("pieces",))
+        graph, placed = together(graph, span(progress, 0.15, 0.2))
         turned, why = stood_up(graph)
         graph = Graph(STATIONS, turned, store, memo)
         graph.carry_out(span(progress, 0.2, 0.95))
         progress(0.96, "writing")
-        record = plan_record(graph, options.model.name, tuple(str(w) for w in (*warnings, *why)))
+        record = plan_record(graph, name, tuple(str(w) for w in (*warnings, *placed, *why)))
         printed = graph.ref("print")
         assert printed is not None
         folder = Path(made) / "out"
@@ -69,6 +83,36 @@ def carry_out(options: argparse.Namespace, progress: Progress = silent) -> None:
         out.mkdir(parents=True, exist_ok=True)
         shutil.copytree(folder, out, dirs_exist_ok=True)
     progress(1.0, "done")
+
+
+def _common_name(names: list[str]) -> str:
+    """What the files of a set are called together: what all their names begin with, else the first."""
+    alike = sum(1 for _ in takewhile(lambda letters: len(set(letters)) == 1, zip(*names, strict=False)))
+    common = names[0][:alike].rstrip("-_ .0123456789")
+    return common if len(common) >= 3 else names[0]
+
+
+def together(graph: Graph, progress: Progress) -> tuple[Graph, tuple[str, ...]]:
+    """The same with the files of a set put together where they lie apart and faces of them match, and what was done.
+
+    RecipeProblem where they do not belong together.
+    """
+    found: PiecesResult = graph.result("pieces")
+    case: Case = graph.case
+    pieces = case.of(PiecesRecipe)
+    if found.strays and not pieces.worn_apart:
+        names = ", ".join(pieces.files[k].name for k in found.strays)
+        raise RecipeProblem(
+            f"{names}: touches no other file of the set, and no face of it matches any. Leave it out, or export it in its place."
+        )
+    if not found.together or pieces.worn_apart:
+        return graph, ()
+    files = tuple(replace(f, name=own.name) for f, own in zip(found.together, pieces.files, strict=True))
+    decided = tuple(replace(r, files=files) if isinstance(r, PiecesRecipe) else r for r in case.decided)
+    put = Graph(STATIONS, replace(case, decided=decided), graph.store, graph.memo)
+    put.carry_out(progress, ("pieces",))
+    off = max(j.off_mm for j in found.joints)
+    return put, (f"The files lay apart and were put together by faces that match, rims within {off:.2f} mm. Look whether it is right.",)
 
 
 def stood_up(graph: Graph) -> tuple[Case, tuple[str, ...]]:

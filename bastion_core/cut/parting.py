@@ -22,9 +22,11 @@ CRUMB_MM3 = 1.0
 SLIVER_MM3 = 300.0
 SLIVER_SHARE = 0.004
 """Parts under both of these are slivers: crumbs no maker wants to glue. Common practice, no source."""
-_BESIDE_MM = 0.02
+BESIDE_MM = 0.02
 """How far beside a seam its two faces are looked at."""
 MOST_PARTS = 120
+OF_FILE = "file"
+"""With a number: the side on which a part of that file of a set lies, as if a cut had made it."""
 
 
 @dataclass(frozen=True)
@@ -86,6 +88,8 @@ class Seam:
     face: BaseGeometry
     between: tuple[str, str] = ("", "")
     """Ids of the part above and the part below."""
+    own: int = 0
+    """What holds it already: pockets, holes and pegs that the files of a set came with."""
 
     @property
     def id(self) -> str:
@@ -113,13 +117,20 @@ def without_cut(cuts: Sequence[Cut], cut_id: str) -> tuple[Cut, ...]:
     return tuple(replace(c, limits=tuple(lim for lim in c.limits if lim[0] != cut_id)) for c in cuts if c.id != cut_id)
 
 
-def part_solid(solid: Solid, cuts: Sequence[Cut], scale: tuple[float, float, float], name: str, progress: Progress = silent) -> Parting:
-    """Cut ``solid`` (already at ``scale``) with ``cuts`` in their order.
+def bodies_as_parts(solid: Solid) -> list[Part]:
+    """The bodies of a piece, before any cut."""
+    return [Part("", body, path=(f"body {i}",)) for i, body in enumerate(solid.bodies())]
+
+
+def part_solid(
+    solid: Solid | Sequence[Part], cuts: Sequence[Cut], scale: tuple[float, float, float], name: str, progress: Progress = silent
+) -> Parting:
+    """Cut a solid, or the parts a piece begins with (already at ``scale``), with ``cuts`` in their order.
 
     Every body that comes out is a part of its own. Raises RecipeProblem for a plane without a direction or for
     more parts than anybody would print.
     """
-    pieces = [Part("", body, path=(f"body {i}",)) for i, body in enumerate(solid.bodies())]
+    pieces = bodies_as_parts(solid) if isinstance(solid, Solid) else list(solid)
     findings: list[Said] = []
     idle: list[str] = []
     planes = {c.id: c.plane(scale) for c in cuts}
@@ -198,7 +209,7 @@ def _seams(parts: tuple[Part, ...], cuts: Sequence[Cut], planes: dict[str, Plane
         for part in parts:
             side = part.sides.get(cut.id, 0)
             if side and _touches(part.solid.bounds, plane):
-                face = part.solid.transformed(flat).section(side * _BESIDE_MM)
+                face = part.solid.transformed(flat).section(side * BESIDE_MM)
                 if not face.is_empty:
                     faces[side].append((part, face))
         for above, upper in faces[1]:
@@ -214,4 +225,4 @@ def _seams(parts: tuple[Part, ...], cuts: Sequence[Cut], planes: dict[str, Plane
 def _touches(bounds: Floats, plane: Plane) -> bool:
     corners = np.array([[bounds[i, 0], bounds[j, 1], bounds[k, 2]] for i in (0, 1) for j in (0, 1) for k in (0, 1)])
     heights = plane.heights(corners)
-    return bool(heights.min() <= _BESIDE_MM and heights.max() >= -_BESIDE_MM)
+    return bool(heights.min() <= BESIDE_MM and heights.max() >= -BESIDE_MM)

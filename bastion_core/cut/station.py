@@ -1,7 +1,7 @@
 """The station Cut: which beds take a piece, whole or parted, and by which planes."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from bastion_core.case import Case
@@ -9,15 +9,22 @@ from bastion_core.cut.beds import fits, hull_points
 from bastion_core.cut.parting import Cut, Parting, part_solid
 from bastion_core.cut.propose import propose_cuts
 from bastion_core.cut.recipe import CutRecipe
+from bastion_core.cut.supplied import MateRecord, Supplied, begin, faces_at, files_of, mates_at, proposed_for, supplied_seams, told
+from bastion_core.engine.keeping import plain
 from bastion_core.engine.station import Known, Made, Place, Station, Waits
 from bastion_core.errors import RecipeProblem
 from bastion_core.findings import Fact, Finding, Note, Remedy, Said, Verdict, counted, say
 from bastion_core.fit.scale import Scale
 from bastion_core.formats.glb import simplified, write_glb
+from bastion_core.geometry.place import scaling
 from bastion_core.geometry.solid import Solid
+from bastion_core.join.recipe import JoinRecipe
+from bastion_core.pieces.hardware import seat_of
 from bastion_core.pieces.recipe import PiecesRecipe
+from bastion_core.pieces.shaped import Fitted, Shaped
 from bastion_core.pieces.standing import Standing
-from bastion_core.progress import Progress, silent
+from bastion_core.pieces.station import PiecesData, PiecesResult
+from bastion_core.progress import Progress, silent, span
 from bastion_core.shop import Printer
 from bastion_core.takeaway import part_name
 
@@ -41,10 +48,11 @@ class Bed:
 class CutInputs:
     """All that a parting depends on."""
 
-    standing: Standing
+    shaped: Shaped
     scale: Scale
     beds: tuple[Bed, ...]
     cuts: tuple[Cut, ...] | None
+    as_one: tuple[str, ...]
     site: str
     name: str
     """What its parts' names begin with."""
@@ -61,6 +69,8 @@ class PartRecord:
     volume_mm3: float
     fits: tuple[str, ...]
     """Names of the printers it fits."""
+    files: tuple[int, ...] = ()
+    """Of a set: numbers of the files it is made of."""
 
 
 @dataclass(frozen=True)
@@ -75,6 +85,10 @@ class CutResult:
     proposed: bool
     whole_fits: dict[str, bool]
     """For each printer whether it takes the piece whole."""
+    mates: tuple[MateRecord, ...] = ()
+    """Where the files of a set meet."""
+    fitted: tuple[Fitted, ...] = ()
+    """What became of each hole whose use is decided."""
 
 
 @dataclass(frozen=True)
@@ -110,17 +124,22 @@ def cut_piece(
     site: str = "other",
     cuts: Sequence[Cut] | None = None,
     progress: Progress = silent,
+    supplied: Supplied | None = None,
 ) -> CutOutcome:
     """Part a scaled piece: by the maker's planes where there are any (an empty list is a decision too), else as proposed.
 
-    RecipeProblem when there is no printer.
+    A set (``supplied``) keeps the parts it came in where they fit. RecipeProblem when there is no printer.
     """
     if not printers:
         raise RecipeProblem(NO_PRINTER)
     hull = hull_points(solid.mesh().vertices)
     whole = {p.name: fits(hull, p) is not None for p in printers}
     proposed = cuts is None
-    if cuts is not None:
+    if supplied is not None:
+        if cuts is None:
+            cuts = proposed_for(supplied, printers, scale, name, site, span(progress, 0.0, 0.7))
+        parting = with_supplied_seams(part_solid(supplied.parts, cuts, scale, name, span(progress, 0.7, 1.0)), supplied)
+    elif cuts is not None:
         parting = part_solid(solid, cuts, scale, name, progress)
     elif any(whole.values()):
         cuts, parting = (), part_solid(solid, (), scale, name, progress)
@@ -132,49 +151,85 @@ def cut_piece(
     return CutOutcome(tuple(cuts), proposed, parting, whole, fitting)
 
 
+def with_supplied_seams(parting: Parting, supplied: Supplied) -> Parting:
+    """The parting with the seams between files that are kept, and what is to be said of them."""
+    seams = (*parting.seams, *supplied_seams(parting.parts, supplied.faces))
+    return replace(parting, seams=seams, findings=(*parting.findings, *supplied.said))
+
+
+def supplied_of(shaped: Shaped, scale: Scale, as_one: tuple[str, ...], place: Place) -> tuple[Supplied | None, tuple[MateRecord, ...]]:
+    """What a set begins with at its scale, and where its files meet; None for a piece that is no set."""
+    if not shaped.standing.files:
+        return None, ()
+    ref = shaped.standing.piece
+    known, matrix = place.result(ref, PiecesResult), scaling(*scale) @ shaped.standing.matrix
+    records = mates_at(known.mates, as_one, matrix)
+    return begin(shaped.parts(place, scale), faces_at(known.mates, records, place.data(ref, PiecesData).features, matrix)), records
+
+
 @dataclass(frozen=True)
 class PartingKey:
     """What a parting is made of: solids of it stay alive for the joints."""
 
-    standing: Standing
+    shaped: Shaped
     scale: Scale
     cuts: tuple[Cut, ...]
+    as_one: tuple[str, ...]
     name: str
 
     def parting(self, place: Place) -> Parting:
         """The parting itself, alive from the cut or made again."""
-        return place.live(self, lambda: part_solid(self.standing.scaled(place, self.scale), self.cuts, self.scale, self.name))
+        return place.live(self, lambda: self._made(place))
+
+    def _made(self, place: Place) -> Parting:
+        supplied, _ = supplied_of(self.shaped, self.scale, self.as_one, place)
+        if supplied is None:
+            return part_solid(self.shaped.scaled(place, self.scale), self.cuts, self.scale, self.name)
+        return with_supplied_seams(part_solid(supplied.parts, self.cuts, self.scale, self.name), supplied)
+
+
+def shaped_of(case: Case, known: Mapping[str, Known[Any]]) -> Shaped:
+    """A piece as it stands, with what its holes are for and what the shop holds of clearances and walls."""
+    pieces = case.of(PiecesRecipe)
+    standing = Standing(known["pieces"].ref, pieces.turns, pieces.mirrored, len(pieces.files))
+    if not pieces.features:
+        return Shaped(standing)
+    return Shaped(standing, pieces.features, case.of(JoinRecipe).rule(case.shop).clearance_mm, case.shop.pin_wall_mm)
 
 
 class CutStation(Station[Case, CutInputs, CutResult]):
     """Where it is parted."""
 
-    key, title, after, weight = "cut", "Cut", ("pieces", "fit"), 0.28
+    key, title, after, weight, edition = "cut", "Cut", ("pieces", "fit"), 0.28, 2
     recipe, result, data = CutRecipe, CutResult, CutData
 
     def inputs(self, case: Case, known: Mapping[str, Known[Any]]) -> CutInputs | Waits:
         """The piece at its scale, the beds, the maker's planes. It hangs on the scale the fit gave, not on the measurements."""
-        pieces, r = case.of(PiecesRecipe), case.of(CutRecipe)
+        r = case.of(CutRecipe)
         beds = tuple(Bed(p.name, p.usable_mm) for p in case.shop.chosen(r.printer_ids))
         if not beds:
             return Waits(say(NO_PRINTER))
-        standing = Standing(known["pieces"].ref, pieces.turns, pieces.mirrored)
-        return CutInputs(standing, known["fit"].result.scale, beds, r.cuts, pieces.site, part_name(case.name))
+        site = case.of(PiecesRecipe).site
+        return CutInputs(shaped_of(case, known), known["fit"].result.scale, beds, r.cuts, r.as_one, site, part_name(case.name))
 
     def run(self, inputs: CutInputs, place: Place, progress: Progress) -> Made[CutResult]:
         """The parts, and all of them for the stage (``parts.glb``)."""
-        solid = inputs.standing.scaled(place, inputs.scale)
+        solid = inputs.shaped.scaled(place, inputs.scale)
+        supplied, mates = supplied_of(inputs.shaped, inputs.scale, inputs.as_one, place)
         printers = [b.printer() for b in inputs.beds]
-        made = cut_piece(solid, printers, inputs.scale, inputs.name, inputs.site, inputs.cuts, progress)
-        parting = place.live(PartingKey(inputs.standing, inputs.scale, made.cuts, inputs.name), lambda: made.parting)
+        made = cut_piece(solid, printers, inputs.scale, inputs.name, inputs.site, inputs.cuts, progress, supplied)
+        parting = place.live(PartingKey(inputs.shaped, inputs.scale, made.cuts, inputs.as_one, inputs.name), lambda: made.parting)
         parts = tuple(
             PartRecord(
-                p.id, p.name, _three(p.solid.size), _three(p.solid.bounds.mean(axis=0)), p.solid.volume, made.fits[p.name]
+                p.id, p.name, _three(p.solid.size), _three(p.solid.bounds.mean(axis=0)), p.solid.volume, made.fits[p.name], files_of(p)
             )
             for p in parting.parts
         )  # fmt: skip
         write_glb({p.name: simplified(p.solid.mesh(), PART_TRIANGLES) for p in parting.parts}, place.folder / "parts.glb")
-        result = CutResult(len(parts), len(parting.seams), parting.findings, made.misfits, made.proposed, made.whole_fits)
+        result = CutResult(
+            len(parts), len(parting.seams), parting.findings, made.misfits, made.proposed, made.whole_fits, mates,
+            inputs.shaped.fitted(place, inputs.scale),
+        )  # fmt: skip
         return Made(result, CutData(made.cuts, parts))
 
     def findings(self, case: Case, result: CutResult) -> tuple[Finding | Note, ...]:
@@ -187,12 +242,22 @@ class CutStation(Station[Case, CutInputs, CutResult]):
         if case.of(CutRecipe).cuts == () and not result.misfits and not result.findings:
             said.append(Note("kept-whole", say("Kept in one piece by the maker.")))
         said += [Finding("parting", Verdict.TIGHT, text) for text in result.findings]
+        names = [f.name for f in case.of(PiecesRecipe).files]
+        said += [Finding("gap", Verdict.TIGHT, text) for text in told(result.mates, names)]
+        said += [_of_fitted(case, one) for one in result.fitted if one.verdict > Verdict.HOLDS]
         return tuple(said)
 
     def fact(self, result: CutResult) -> Fact:
         """Its parts; its seams, or that some fit no bed."""
         under = f"{len(result.misfits)} fit no bed" if result.misfits else counted(result.seams, "seam") if result.seams else "in one piece"
         return Fact(say(counted(result.parts, "part")), say(under))
+
+
+def _of_fitted(case: Case, one: Fitted) -> Finding:
+    """A hole that did not come out as decided; leaving it as it came mends it."""
+    left = [plain(u) for u in case.of(PiecesRecipe).features if u.at_mm != one.at_mm]
+    words = say("{}: {}", seat_of(one.use, 0.0).label.capitalize(), one.text.small())
+    return Finding(one.state, one.verdict, words, remedies=(Remedy(say("Leave it as it came"), {"features": left}),))
 
 
 def _three(values: Any) -> tuple[float, float, float]:

@@ -27,7 +27,7 @@ class Graph:
     def __init__(self, stations: Sequence[Station[Any, Any, Any]], case: Any, store: Store, memo: Memo | None = None) -> None:
         self.stations = {s.key: s for s in stations}
         self.case, self.store = case, store
-        self._memo = memo or Memo()
+        self.memo = memo or Memo()
         self._inputs: dict[str, Any] = {}
         self._known: dict[str, Known[Any] | None] = {}
 
@@ -63,7 +63,7 @@ class Graph:
         if ref is None:
             return None
         if not station.kept:
-            return Known(ref, station.run(self.inputs(station.key), Place(self.store, self._memo, self.store.folder(ref)), silent).result)
+            return Known(ref, station.run(self.inputs(station.key), Place(self.store, self.memo, self.store.folder(ref)), silent).result)
         kept = self.store.find(ref)
         return None if kept is None else Known(ref, whole(station.result, kept))
 
@@ -119,7 +119,7 @@ class Graph:
                 raise RecipeProblem(inputs.said)
             begins(ref)
             with Workplace(self.store.folder(ref)) as folder:
-                made = station.run(inputs, Place(self.store, self._memo, folder), part)
+                made = station.run(inputs, Place(self.store, self.memo, folder), part)
             self.store.keep(ref, made.result, made.data)
             self.forget(key)
         progress(1.0, "done")

@@ -73,6 +73,13 @@ class Place:
         """The bulky part of another station's result."""
         return whole(kind, self._store.data(ref))
 
+    def result(self, ref: Ref, kind: type[T]) -> T:
+        """The small part of another station's result; FileProblem when it is gone."""
+        found = self._store.find(ref)
+        if found is None:
+            raise FileProblem("A computed result is gone from the data folder. Compute the piece again.")
+        return whole(kind, found)
+
     def live(self, key: Hashable, make: Callable[[], T]) -> T:
         """Something slow to make that is still there from before, else made now. ``key`` has to name all that it is made from."""
         return self._memo.live(key, make)

@@ -5,7 +5,7 @@ each point of the inside has a way to the skin, and the pose and scale are sough
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from itertools import pairwise
 
@@ -34,7 +34,7 @@ TOUCHES_PERCENT = 3.0
 SIZES = tuple(round(0.8 + 0.05 * k, 2) for k in range(13))
 """Multiples of the first guess at which the curve is known."""
 _FACES_BODY, _LEAST_POINTS, _IN_IT_MM, _AWAY_MM = -0.5, 60, 5.0, 60.0
-_ROUNDS, _STILL, _MOST_GROWN = 40, 2e-5, 0.35
+_ROUNDS, _STILL, _MOST_GROWN, _WELL_MM = 40, 2e-5, 0.35, 2.0
 _STAYS, _KEEPS_TURN, _KEEPS_SIZE, _AGAINST_SIZE = 1e-4, 4.0, 0.02, 0.5
 """How firmly a plate is held to where it began (mm² of unevenness a mm²), as it stands and to its size (a radian, a natural logarithm), where
 its shape says little: a cylinder slides along its axis, a dome follows a ball turned anyhow and at any size."""
@@ -49,6 +49,16 @@ class PlatePoint:
     scale: float
     uneven_mm: float
     even_mm: float
+
+
+@dataclass(frozen=True)
+class SideOpening:
+    """How far the edges of two halves stand apart on one side, over its height (mm); negative where one stands in the other."""
+
+    side: str
+    least_mm: float
+    middle_mm: float
+    most_mm: float
 
 
 @dataclass(frozen=True)
@@ -78,6 +88,10 @@ class PlateFit:
     covers: float
     """Share of the skin it is meant for that it lies over."""
     curve: tuple[PlatePoint, ...]
+    openings: tuple[SideOpening, ...] = ()
+    """Between two halves."""
+    halves_mm: tuple[float, ...] = ()
+    """``even_mm`` of each half."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -211,8 +225,9 @@ class Plate:
 
     def __init__(self, piece: Mesh, ground: Ground, begun: Placed) -> None:
         self.piece, self.ground = piece, ground
+        self._known: dict[Scale, tuple[Pose, float, float]] = {}
         middle = piece.bounds.mean(axis=0)
-        self._begun = Pose(begun.scale, np.eye(3), middle * begun.scale + np.array(begun.offset_mm), middle)
+        self._begun = self._first = Pose(begun.scale, np.eye(3), middle * begun.scale + np.array(begun.offset_mm), middle)
         self.inside = inside_of(piece, begun, ground)
         # Two rounds: laid nearer, other parts of it face the body.
         if len(self.inside) >= _LEAST_POINTS:
@@ -227,7 +242,7 @@ class Plate:
         # A flat board lies most evenly halfway through a body, or so far away that all of it is as far.
         return any(
             -_IN_IT_MM < even < _AWAY_MM and uneven <= FOLLOWS_MM
-            for _, even, uneven in (self.at(self._sized(s)) for s in (0.85, 1.0, 1.2, 1.4))
+            for _, even, uneven in (self.at(self._sized(s)) for s in (0.85, 1.0, 1.1, 1.2, 1.4))
         )
 
     def _sized(self, by: float) -> Scale:
@@ -245,8 +260,17 @@ class Plate:
         return seat_turn(self.piece.bounds, pose.turn_deg, pose.scale)
 
     def at(self, scale: Scale) -> tuple[Pose, float, float]:
-        """The most even pose at a scale, how far off the layers it lies on the whole, and how unevenly."""
-        return follow(self.inside, self.ground, Pose(scale, self._begun.turn, self._begun.place, self._begun.middle))
+        """The most even pose at a scale, how far off the layers it lies on the whole, and how unevenly; found once for each."""
+        if scale not in self._known:
+            self._known[scale] = self._at(scale)
+        return self._known[scale]
+
+    def _at(self, scale: Scale) -> tuple[Pose, float, float]:
+        found = follow(self.inside, self.ground, replace(self._begun, scale=scale))
+        if found[2] <= _WELL_MM:
+            return found
+        # As it was first put, too: a plate much too small turns itself where another would not.
+        return min(found, follow(self.inside, self.ground, replace(self._first, scale=scale)), key=lambda way: way[2])
 
     def lies(self, scale: Scale) -> Pose:
         """How it lies at a scale once it is laid on."""
@@ -258,10 +282,12 @@ class Plate:
         largest = max(scale)
         curve, tried = [], [(here, uneven)]
         for size in SIZES:
-            x, y, z = (float(s * size) for s in scale)
+            # The same sizes whatever scale is asked for: what was found for one is there for the next.
+            size *= max(self._begun.scale)
+            x, y, z = (round(float(s / largest * size), 6) for s in scale)
             pose, off, spread = self.at((x, y, z))
             tried.append((pose, spread))
-            curve.append(PlatePoint(round(size * largest, 5), round(spread, 3), round(off, 3)))
+            curve.append(PlatePoint(round(size, 5), round(spread, 3), round(off, 3)))
         # From the best of them: from afar a dome may end on another part of the body.
         nearest = min(tried, key=lambda t: t[1] / max(t[0].scale))[0]
         free, _, best_uneven = follow(self.inside, self.ground, nearest, "size")
@@ -269,8 +295,8 @@ class Plate:
         apart, _, apart_uneven = follow(self.inside, self.ground, free, "axes")
         # Stray points weigh less where the best is sought, and fully where it is told.
         best_uneven = min(best_uneven, uneven)
-        low, high = self._hardly_worse(curve, best, best_uneven)
-        presses_under = _least_even(curve)
+        low, high = hardly_worse(curve, best, best_uneven)
+        presses_under = least_even(curve)
         if presses_under is not None:
             best, low, high = max(best, presses_under), max(low, presses_under), max(high, presses_under)
         laid, off_mm = laid_on(self.inside, self.ground, here)
@@ -284,21 +310,22 @@ class Plate:
             round(covered_share(turned, laid.placed, body, self.ground.skin, site), 3), tuple(curve),
         )  # fmt: skip
 
-    def _hardly_worse(self, curve: Sequence[PlatePoint], best: float, uneven_mm: float) -> tuple[float, float]:
-        """The scales about the best one at which the gap is hardly less even."""
-        sizes, spread = [p.scale for p in curve], [p.uneven_mm for p in curve]
-        fine = np.linspace(sizes[0], sizes[-1], 400)
-        good = np.interp(fine, sizes, spread) <= uneven_mm + HARDLY_WORSE_MM
-        nearest = int(np.argmin(np.abs(fine - best)))
-        low = high = nearest
-        while low > 0 and good[low - 1]:
-            low -= 1
-        while high < len(fine) - 1 and good[high + 1]:
-            high += 1
-        return min(float(fine[low]), best), max(float(fine[high]), best)
+
+def hardly_worse(curve: Sequence[PlatePoint], best: float, uneven_mm: float) -> tuple[float, float]:
+    """The scales about the best one at which the gap is hardly less even."""
+    sizes, spread = [p.scale for p in curve], [p.uneven_mm for p in curve]
+    fine = np.linspace(sizes[0], sizes[-1], 400)
+    good = np.interp(fine, sizes, spread) <= uneven_mm + HARDLY_WORSE_MM
+    nearest = int(np.argmin(np.abs(fine - best)))
+    low = high = nearest
+    while low > 0 and good[low - 1]:
+        low -= 1
+    while high < len(fine) - 1 and good[high + 1]:
+        high += 1
+    return min(float(fine[low]), best), max(float(fine[high]), best)
 
 
-def _least_even(curve: Sequence[PlatePoint]) -> float | None:
+def least_even(curve: Sequence[PlatePoint]) -> float | None:
     """The scale from which it no longer presses on the whole; None where it never does, or always."""
     for before, after in pairwise(curve):
         if before.even_mm < 0 <= after.even_mm:

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from bastion_core.fit.bays import Bay
 from bastion_core.fit.layers import Layer
 from bastion_core.fit.scale import Scale
+from bastion_core.geometry.mesh import Mesh
 from bastion_core.measure.wearer import Wearer
 
 
@@ -25,3 +26,5 @@ class Question:
     give_mm: float = 0.0
     as_placed: bool = False
     thinnest_wall_mm: float | None = None
+    halves: tuple[Mesh, ...] = ()
+    """The two halves of a piece that straps hold together, in its own coordinates; empty for anything else."""

@@ -13,6 +13,7 @@ from bastion_core.fit.joints import TRIANGLES
 from bastion_core.fit.layers import Layer
 from bastion_core.fit.onbody import OnBody, Skin, as_it_came, on_body
 from bastion_core.fit.openings import Opening, openings
+from bastion_core.fit.pair import Pair
 from bastion_core.fit.plate import Ground, Plate, PlateFit, Pose
 from bastion_core.fit.question import Question
 from bastion_core.fit.room import Placed, Room, covered, gaps, room_of
@@ -73,8 +74,12 @@ class Seated:
         self.skin = self._skin()
         self._unturned = piece
         self.seating: Seating = kind_of(self._turned_by(_UNTURNED, question.scale).piece, ready, self.worn_at, question.shift_mm)
+        if len(question.halves) == 2:
+            # Held by straps, its tightest place tells no more of it than of a plate.
+            self.seating = replace(self.seating, goes_round=False)
         self._about_to_press: list[Scale] = []
         self._plate: Plate | None = None
+        self._pair: Pair | None = None
         self._room_scale: list[float | None] = []
         self._settle()
 
@@ -102,7 +107,7 @@ class Seated:
         """Find how a ring turns by itself onto its limb at the scale it is asked for, and go on with it turned so."""
         self._take(self._unturned)
         scale, own = self.question.scale, _UNTURNED
-        laid = self._laid_on()
+        laid = None if self._paired() else self._laid_on()
         if laid is not None:
             own = laid.turn_deg
         if self._turns:
@@ -120,6 +125,31 @@ class Seated:
         if laid is not None:
             x, y, z = (o + m for o, m in zip(laid.placed.offset_mm, self.question.shift_mm, strict=True))
             self._seats = {(scale, fine): Placed(scale, (x, y, z)) for fine in (True, False)}
+        if self._pair is not None and self._pair.follows:
+            self._lay_halves(self._pair)
+
+    def _paired(self) -> bool:
+        """Whether it is two halves, each laid on its own side of the body."""
+        if len(self.question.halves) != 2 or self.question.as_placed or self.seating.rests_on_top:
+            return False
+        if self._pair is None:
+            self._pair = Pair(self.question.halves, Ground.of(self.body, self.question.layers), self._round_it())
+        return self._pair.follows
+
+    def _round_it(self) -> Placed:
+        """Where two halves lie round the body as one ring, before each is laid on."""
+        still = self._unmoved()
+        still.seating = replace(still.seating, goes_round=True)
+        return still._seated(self.question.scale, None, still._thinned(_SPREAD_POINTS))
+
+    def _lay_halves(self, pair: Pair) -> None:
+        """Go on with the halves where each lies, moved as one by what the maker moved them by."""
+        scale, at = self.question.scale, self._round_it()
+        laid = pair.worn(scale, at)
+        turn_deg = self.question.turn_deg
+        self._take(laid.transformed(seat_turn(laid.bounds, turn_deg, scale)) if any(turn_deg) else laid)
+        x, y, z = (o + m for o, m in zip(at.offset_mm, self.question.shift_mm, strict=True))
+        self._seats = {(scale, fine): Placed(scale, (x, y, z)) for fine in (True, False)}
 
     def _laid_on(self) -> Pose | None:
         """How a plate lies at the scale it is asked for; None for what goes round, lies where its file has it, or does not follow it."""
@@ -135,6 +165,8 @@ class Seated:
 
     def plate_fit(self) -> PlateFit | None:
         """How it follows the body where it is laid on it; None where it goes round, or does not follow it."""
+        if self._pair is not None and self._pair.follows:
+            return self._pair.fit(self.question.scale, self.body, self.question.site)
         if self._plate is None or not self._plate.follows or self.goes_round:
             return None
         return self._plate.fit(self.question.scale, self.body, self.question.site)
@@ -288,7 +320,7 @@ class Seated:
         other = copy.copy(self)
         other.question = replace(self.question, layers=layers)
         other._take(self.piece)
-        other._room_scale, other._plate = [], None
+        other._room_scale, other._plate, other._pair = [], None, None
         return other
 
     def least_scale_for_room(self) -> float | None:

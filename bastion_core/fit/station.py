@@ -51,6 +51,8 @@ class FitInputs:
     pad_mm: float
     as_placed: bool = False
     chord_error_mm: float | None = None
+    halves: bool = False
+    """Whether it is two files that straps hold together: each is laid on its own side."""
 
     @property
     def worn(self) -> bool:
@@ -95,7 +97,7 @@ class FitData:
 class FitStation(Station[Case, FitInputs, FitResult]):
     """How big, and whether it goes on."""
 
-    key, title, after, weight, edition = "fit", "Fit", ("pieces",), 0.07, 8
+    key, title, after, weight, edition = "fit", "Fit", ("pieces",), 0.07, 9
     recipe, result, data = FitRecipe, FitResult, FitData
 
     def inputs(self, case: Case, known: Mapping[str, Known[Any]]) -> FitInputs:
@@ -104,9 +106,9 @@ class FitStation(Station[Case, FitInputs, FitResult]):
         head = pieces.site == "head"
         layers = usual_layers(pieces.site, case.shop.pad_mm) if r.layers is None else r.layers
         asked = FitInputs(
-            Standing(known["pieces"].ref, pieces.turns, pieces.mirrored), pieces.site, pieces.side, known["pieces"].result.thinnest_wall_mm,
+            Standing(known["pieces"].ref, pieces.turns, pieces.mirrored, len(pieces.files)), pieces.site, pieces.side, known["pieces"].result.thinnest_wall_mm,
             case.wearer, case.scan, replace(r, layers=layers), pad_of(layers), case.as_placed,
-            known["pieces"].result.chord_error_mm,
+            known["pieces"].result.chord_error_mm, pieces.worn_apart and len(pieces.files) == 2,
         )  # fmt: skip
         if head:
             asked = replace(asked, recipe=replace(asked.recipe, made_for_mm=FitRecipe.made_for_mm, wanted_length_mm=None))
@@ -116,7 +118,7 @@ class FitStation(Station[Case, FitInputs, FitResult]):
         stature = case.wearer.get("stature_mm") if case.wearer else None
         plain = None if case.wearer is None else Wearer(measurements={} if stature is None else {"stature_mm": stature})
         bare = FitRecipe(asked.recipe.made_for_mm, asked.recipe.wanted_length_mm, asked.recipe.scale)
-        return replace(asked, side="", wearer=plain, scan=None, recipe=bare, pad_mm=0.0)
+        return replace(asked, side="", wearer=plain, scan=None, recipe=bare, pad_mm=0.0, halves=False)
 
     def run(self, inputs: FitInputs, place: Place, progress: Progress) -> Made[FitResult]:
         """The fit; for a worn piece its scene (``fit.glb``) and the piece where it is worn."""
@@ -160,9 +162,11 @@ class FitStation(Station[Case, FitInputs, FitResult]):
         # A helmet's size is its own affair; anything else is not made smaller than the rest of its suit.
         stature = inputs.wearer.get("stature_mm") if inputs.wearer else None
         start = 1.0 if inputs.site == "head" else scale_by_stature(stature, r.made_for_mm)[0]
+        halves = tuple(part.mesh() for part in inputs.standing.parts(place)) if inputs.halves else ()
         question = Question(
-            inputs.site, inputs.side, inputs.wearer, r.way_in or None, r.layers or (), r.bays, shift_mm=r.shift_mm, turn_deg=r.turn_deg,
+            inputs.site, inputs.side, inputs.wearer, r.way_in or ("plates" if halves else None), r.layers or (), r.bays, shift_mm=r.shift_mm, turn_deg=r.turn_deg,
             give_mm=r.give_mm, as_placed=inputs.as_placed, thinnest_wall_mm=inputs.thinnest_wall_mm,
+            halves=halves,
         )  # fmt: skip
         try:
             if inputs.as_placed and inputs.scan is not None:

@@ -7,11 +7,12 @@ from typing import Any
 import numpy as np
 from scipy.spatial.transform import Rotation
 
-from bastion_core.findings import Quantity, Said, Verdict, mm, say
+from bastion_core.findings import Quantity, Said, Verdict, joined, mm, say
 from bastion_core.fit.bays import BayFit
 from bastion_core.fit.joints import Contact
 from bastion_core.fit.layers import pad_of, thickness, with_pad
 from bastion_core.fit.movement import Bend, Sight, sight_verdict
+from bastion_core.fit.pair import MOST_OPEN_MM
 from bastion_core.fit.plate import FLOATS_MM, PlateFit
 from bastion_core.fit.room import Placed, Room, room_of
 from bastion_core.fit.scale import distorted, in_percent
@@ -94,12 +95,25 @@ def _of_plate(fitting: Seated, plate: PlateFit) -> tuple[Verdict, Said]:
     where = fitting.where_at(np.array(plate.floats_at_mm))
     gap = say("laid on, it stands off up to {} at the {}: {} cm³ of foam fill that", mm(plate.off_mm[2]), where, f"{plate.foam_cm3:,.0f}")
     even = say("uneven by ± {}", mm(plate.uneven_mm, digits=1))
+    meets = [o for o in plate.openings if o.least_mm < 0]
+    if meets:
+        words = "The halves meet at the {} before they lie on: one stands {} in the other. Scale it down, or trim that edge."
+        return Verdict.STOPS, say(words, " and the ".join(o.side for o in meets), mm(-min(o.least_mm for o in meets)))
+    gap = say("{}; {}", gap, _open_sides(plate)) if plate.openings else gap
+    if any(o.most_mm > MOST_OPEN_MM for o in plate.openings) and plate.from_scale - 5e-4 <= size <= plate.to_scale + 5e-4:
+        return Verdict.TIGHT, say("Its gap is {}; {}. That shows the side: scale it up, or add a side panel.", even, gap)
     if not plate.from_scale - 5e-4 <= size <= plate.to_scale + 5e-4:
         best = mm(plate.best_uneven_mm, digits=1)
         return Verdict.TIGHT, say("Its gap is {}; from {} to {} it would be ± {}; {}.", even, low, high, best, gap)
     if plate.off_mm[2] > FLOATS_MM:
         return Verdict.TIGHT, say("Its gap is {}; {}.", even, gap)
     return Verdict.HOLDS, say("It follows the body, its gap {}; {}.", even, gap)
+
+
+def _open_sides(plate: PlateFit) -> Said:
+    """How far straps have to reach between two halves."""
+    sides = [say("{} on the {}", mm(o.least_mm, o.most_mm, between=" to "), o.side) for o in plate.openings]
+    return say("between the halves {} stay open for straps, magnets or a hinge", joined(sides, " and "))
 
 
 def remedies_of(

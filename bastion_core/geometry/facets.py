@@ -18,7 +18,7 @@ def chord_error_mm(mesh: Mesh) -> float:
     A chord of width w that turns by an angle a to the next stands w * tan(a / 4) / 2 off its arc.
     """
     corners, faces = welded(mesh)
-    edges, of_face, starts, counts = _edges(faces)
+    edges, of_face, starts, counts = edges_of(faces)
     two = starts[counts == 2]
     one, other = of_face[two], of_face[two + 1]
     double = np.linalg.norm(mesh.area_vectors, axis=1) * 2
@@ -52,7 +52,7 @@ def welded(mesh: Mesh) -> tuple[Floats, Ints]:
     return unique, np.asarray(inverse.ravel()[mesh.faces], dtype=np.int64)
 
 
-def _edges(faces: Ints) -> tuple[Ints, Ints, Ints, Ints]:
+def edges_of(faces: Ints) -> tuple[Ints, Ints, Ints, Ints]:
     """Half edges (3n, 2) in the order of their edges, the face of each, and where each edge begins and how many share it."""
     half = np.sort(np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]]]), axis=1)
     order = np.lexsort((half[:, 1], half[:, 0]))

@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from bastion_core.cut.parting import Part, Parting, Seam
-from bastion_core.findings import Quantity, Said, say
+from bastion_core.findings import Quantity, Said, counted, say
 from bastion_core.geometry.solid import Solid
 from bastion_core.join.fasteners.base import Fastener, Hardware
 from bastion_core.join.fasteners.pin import PinRule, place_pins
@@ -37,6 +37,10 @@ def join(parting: Parting, rule: PinRule, progress: Progress = silent) -> Joined
     joints = []
     for index, seam in enumerate(parting.seams):
         progress(0.8 * index / len(parting.seams), f"pins between {seam.above} and {seam.below}")
+        if seam.own:
+            words = f"Held by what the set came with: {counted(seam.own, 'pocket, hole or peg', 'pockets, holes and pegs')} in this face."
+            joints.append(Joint(seam, (), say(words)))
+            continue
         room = SeamRoom(seam, by_name[seam.above].solid, by_name[seam.below].solid)
         pins, advice = place_pins(seam, room, rule, [f for f, _ in carved[seam.above] + carved[seam.below]])
         for name, side in ((seam.above, 1), (seam.below, -1)):

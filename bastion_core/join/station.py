@@ -4,8 +4,14 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
+import numpy as np
+from scipy.spatial.transform import Rotation
+
 from bastion_core.case import Case
-from bastion_core.cut.station import CutData, PartingKey
+from bastion_core.cut.parting import OF_FILE, Part
+from bastion_core.cut.recipe import CutRecipe
+from bastion_core.cut.station import CutData, PartingKey, shaped_of
+from bastion_core.cut.supplied import files_of
 from bastion_core.engine.station import Known, Made, Place, Station
 from bastion_core.engine.store import Ref
 from bastion_core.findings import Fact, Finding, Note, Said, Verdict, counted, say
@@ -15,8 +21,9 @@ from bastion_core.join.fasteners.pin import PinRule
 from bastion_core.join.joining import Joint, hardware, join
 from bastion_core.join.recipe import JoinRecipe
 from bastion_core.pieces.recipe import PiecesRecipe
+from bastion_core.pieces.shaped import Shaped
 from bastion_core.pieces.silhouette import svg_path
-from bastion_core.pieces.standing import Standing, save_mesh
+from bastion_core.pieces.standing import save_mesh
 from bastion_core.progress import Progress
 from bastion_core.takeaway import part_name
 
@@ -26,10 +33,13 @@ class JoinInputs:
     """All that the joints depend on."""
 
     cut: Ref
-    standing: Standing
+    shaped: Shaped
     scale: Scale
+    as_one: tuple[str, ...]
     name: str
     rule: PinRule
+    turns: tuple[tuple[float, float, float], ...] = ()
+    """How each file of a set is turned in it, in degrees."""
 
 
 @dataclass(frozen=True)
@@ -57,6 +67,8 @@ class SeamRecord:
     face: str
     box: tuple[float, float, float, float]
     spots: tuple[Spot, ...]
+    own: int = 0
+    """What the files of a set came with to hold it."""
 
 
 @dataclass(frozen=True)
@@ -77,6 +89,8 @@ class JoinedPart:
     name: str
     id: str
     cut_normals: tuple[tuple[float, float, float], ...]
+    supplied_down: tuple[float, float, float] | None = None
+    """Which side of it lay down in the file it came in, whole; None for what was cut or printed as one."""
 
 
 @dataclass(frozen=True)
@@ -90,20 +104,20 @@ class JoinData:
 class JoinStation(Station[Case, JoinInputs, JoinResult]):
     """How it holds."""
 
-    key, title, after, weight = "join", "Join", ("pieces", "fit", "cut"), 0.15
+    key, title, after, weight, edition = "join", "Join", ("pieces", "fit", "cut"), 0.15, 2
     recipe, result, data = JoinRecipe, JoinResult, JoinData
 
     def inputs(self, case: Case, known: Mapping[str, Known[Any]]) -> JoinInputs:
         """The parting and the rule for pins."""
-        pieces = case.of(PiecesRecipe)
-        standing = Standing(known["pieces"].ref, pieces.turns, pieces.mirrored)
         rule = case.of(JoinRecipe).rule(case.shop)
-        return JoinInputs(known["cut"].ref, standing, known["fit"].result.scale, part_name(case.name), rule)
+        as_one = case.of(CutRecipe).as_one
+        turns = tuple(f.turn_deg for f in case.of(PiecesRecipe).files)
+        return JoinInputs(known["cut"].ref, shaped_of(case, known), known["fit"].result.scale, as_one, part_name(case.name), rule, turns)
 
     def run(self, inputs: JoinInputs, place: Place, progress: Progress) -> Made[JoinResult]:
         """The joints; each part with its holes as ``NAME.npz``."""
         cuts = place.data(inputs.cut, CutData).cuts
-        parting = PartingKey(inputs.standing, inputs.scale, cuts, inputs.name).parting(place)
+        parting = PartingKey(inputs.shaped, inputs.scale, cuts, inputs.as_one, inputs.name).parting(place)
         joined = join(parting, inputs.rule, progress)
         normals: dict[str, list[tuple[float, float, float]]] = {p.name: [] for p in joined.parts}
         for joint in joined.joints:
@@ -114,9 +128,12 @@ class JoinStation(Station[Case, JoinInputs, JoinResult]):
             save_mesh(part.solid.mesh(), place.folder / f"{part.name}.npz")
         seams = tuple(seam_record(j) for j in joined.joints)
         lines = hardware(joined.joints)
-        glued = sum(not s.joints for s in seams)
+        glued = sum(not s.joints and not s.own for s in seams)
         result = JoinResult(sum(h.count for h in lines if h.kind == "pin"), len(seams), glued, joined.warnings, lines)
-        return Made(result, JoinData(seams, tuple(JoinedPart(p.name, p.id, tuple(normals[p.name])) for p in joined.parts)))
+        return Made(
+            result,
+            JoinData(seams, tuple(JoinedPart(p.name, p.id, tuple(normals[p.name]), _supplied_down(p, inputs)) for p in joined.parts)),
+        )
 
     def findings(self, case: Case, result: JoinResult) -> tuple[Finding | Note, ...]:
         """Seams without room for anything, holes that came out wrong."""
@@ -133,6 +150,16 @@ class JoinStation(Station[Case, JoinInputs, JoinResult]):
         return Fact(say(counted(result.pins, "pin")), say(f"{result.glued_only} glued only" if result.glued_only else ""))
 
 
+def _supplied_down(part: Part, inputs: JoinInputs) -> tuple[float, float, float] | None:
+    """The direction that was down in the file a part came in: in the scaled standing piece; None for a part that is no whole file."""
+    files = files_of(part)
+    if len(files) > 1 or any(not side.startswith(OF_FILE) for side in part.sides):
+        return None
+    turn = Rotation.from_euler("xyz", inputs.turns[files[0]], degrees=True).as_matrix() if files else np.eye(3)
+    down = inputs.shaped.standing.matrix[:3, :3] @ turn @ np.array([0.0, 0.0, -1.0]) / np.array(inputs.scale)
+    return _rounded(tuple(down / np.linalg.norm(down)), 6)
+
+
 def seam_record(joint: Joint) -> SeamRecord:
     """A seam as it is kept and told."""
     seam = joint.seam
@@ -146,7 +173,7 @@ def seam_record(joint: Joint) -> SeamRecord:
     spots = tuple(spot for f in joint.fasteners for spot in f.drawing())
     return SeamRecord(
         seam.id, (seam.above, seam.below), seam.cut_id, round(seam.area_mm2, 2), joint.advice, fasteners, svg_path(seam.face),
-        (low_u, -high_v, high_u - low_u, high_v - low_v), spots,
+        (low_u, -high_v, high_u - low_u, high_v - low_v), spots, seam.own,
     )  # fmt: skip
 
 

@@ -91,7 +91,12 @@ def take_in(path: Path, site: str = "other", unit: str | None = None, progress: 
 
 def take_in_mesh(source: FileMesh, site: str = "other", unit: str | None = None, progress: Progress = silent) -> Intake:
     """``take_in`` for a file that has been read already."""
-    longest = float(source.mesh.size.max())
+    guess, factor = unit_of(source, float(source.mesh.size.max()), site, unit)
+    return mended_at(source, guess, factor, progress)
+
+
+def unit_of(source: FileMesh, longest: float, site: str, unit: str | None) -> tuple[UnitGuess, float]:
+    """The unit of a file whose longest side (or that of its set) is so many units, and how many mm that is."""
     if unit is not None:
         guess, factor = UnitGuess(unit, say("set by the maker"), True), MM_PER_UNIT[unit]
     elif source.mm_per_unit is not None:
@@ -101,6 +106,11 @@ def take_in_mesh(source: FileMesh, site: str = "other", unit: str | None = None,
         guess = guess_unit(longest, site)
         factor = MM_PER_UNIT[guess.unit]
     refuse_absurd(longest * factor)
+    return guess, factor
+
+
+def mended_at(source: FileMesh, guess: UnitGuess, factor: float, progress: Progress = silent) -> Intake:
+    """A file whose unit is known, as a sound solid in millimetres with its report."""
     mesh = source.mesh if factor == 1.0 else source.mesh.transformed(scaling(factor, factor, factor))
     mended = make_sound(mesh, span(progress, 0.2, 0.8))
     progress(0.85, "measuring walls")

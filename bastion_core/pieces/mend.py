@@ -4,7 +4,6 @@ from dataclasses import dataclass, field, replace
 
 import igl
 import numpy as np
-from manifold3d import triangulate
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 from scipy.spatial import cKDTree
@@ -12,7 +11,7 @@ from scipy.spatial import cKDTree
 from bastion_core.errors import MeshProblem
 from bastion_core.geometry.facets import bodies_of, welded
 from bastion_core.geometry.mesh import Floats, Ints, Mesh
-from bastion_core.geometry.place import plane_frame
+from bastion_core.geometry.rims import filled, half_edges, loops_of, open_half_edges
 from bastion_core.geometry.solid import Solid, united
 from bastion_core.progress import Progress, silent
 
@@ -121,10 +120,10 @@ def _mend_surface(mesh: Mesh, done: list[str], progress: Progress) -> tuple[Soli
         faces = _orient(vertices, faces)
         done.append(f"turned faces round that faced the wrong way (at {turned} edges)")
     progress(0.35, "filling holes")
-    loops = _loops(_open_half_edges(faces))
+    loops = loops_of(open_half_edges(faces))
     faults = Faults(found_open, len(loops), crowded, turned, duplicates, flat)
     if loops:
-        vertices, faces = _fill(vertices, faces, loops)
+        vertices, faces = filled(vertices, faces, loops)
         done.append(f"filled {len(loops)} hole{'s' if len(loops) > 1 else ''}")
     try:
         solid = Solid.from_mesh(Mesh(vertices, faces))
@@ -146,57 +145,17 @@ def _drop_useless(faces: Ints) -> tuple[Ints, int, int]:
     return kept[np.sort(first)], len(kept) - len(first), int(flat.sum())
 
 
-def _half_edges(faces: Ints) -> Ints:
-    return np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]]])
-
-
 def _edge_faults(faces: Ints) -> tuple[int, int, int]:
     """Open, crowded and turned edges."""
-    half = _half_edges(faces)
+    half = half_edges(faces)
     _, inverse, counts = np.unique(np.sort(half, axis=1), axis=0, return_inverse=True, return_counts=True)
     forward = np.bincount(inverse.ravel(), weights=(half[:, 0] < half[:, 1]), minlength=len(counts))
     return int((counts == 1).sum()), int((counts > 2).sum()), int(((counts == 2) & (forward != 1)).sum())
 
 
-def _open_half_edges(faces: Ints) -> Ints:
-    """Half edges (k, 2) that no face runs along the other way."""
-    half = _half_edges(faces)
-    size = int(faces.max()) + 1 if len(faces) else 1
-    return half[~np.isin(half[:, 0] * size + half[:, 1], half[:, 1] * size + half[:, 0])]
-
-
-def _loops(open_edges: Ints) -> list[list[int]]:
-    """Closed rings of vertices along the rims of holes, in the rim's own direction."""
-    following: dict[int, list[int]] = {}
-    for a, b in open_edges.tolist():
-        following.setdefault(a, []).append(b)
-    loops = []
-    while following:
-        start = next(iter(following))
-        ring, at, place = [start], start, {start: 0}
-        while following.get(at):
-            onward = following[at].pop()
-            if not following[at]:
-                del following[at]
-            if onward in place:
-                # A figure of eight is cut where it crosses itself.
-                loop = ring[place[onward] :]
-                if len(loop) >= 3:
-                    loops.append(loop)
-                for vertex in ring[place[onward] + 1 :]:
-                    place.pop(vertex, None)
-                ring = ring[: place[onward] + 1]
-            else:
-                place[onward] = len(ring)
-                ring.append(onward)
-            at = onward
-        following.pop(at, None)
-    return loops
-
-
 def _weld_cracks(vertices: Floats, faces: Ints, reach_mm: float) -> tuple[Floats, Ints]:
     """Rim vertices nearer to each other than ``reach_mm`` become one."""
-    rim = np.unique(_open_half_edges(faces))
+    rim = np.unique(open_half_edges(faces))
     pairs = cKDTree(vertices[rim]).query_pairs(reach_mm, output_type="ndarray")
     if not len(pairs):
         return vertices, faces
@@ -211,33 +170,6 @@ def _orient(vertices: Floats, faces: Ints) -> Ints:
     consistent, patch = igl.bfs_orient(faces)
     outward, _ = igl.orient_outward(vertices, np.asarray(consistent, np.int64), np.asarray(patch, np.int64).reshape(-1, 1))
     return np.asarray(outward, dtype=np.int64)
-
-
-def _fill(vertices: Floats, faces: Ints, loops: list[list[int]]) -> tuple[Floats, Ints]:
-    """Close each rim: flat ones with a proper triangulation, others with a fan from their middle."""
-    points, extra = [vertices], [faces]
-    count = len(vertices)
-    for loop in loops:
-        ring = np.array(loop[::-1])  # the fill runs against the rim
-        corners = vertices[ring]
-        middle = corners.mean(axis=0)
-        normal = np.cross(corners - middle, np.roll(corners, -1, axis=0) - middle).sum(axis=0)
-        length = float(np.linalg.norm(normal))
-        if len(ring) > 3 and length > 0:
-            frame = plane_frame(normal)
-            local = (corners - middle) @ frame
-            if np.abs(local[:, 2]).max() < 0.03 * float(np.ptp(local[:, :2], axis=0).max()):
-                made = np.asarray(triangulate([np.ascontiguousarray(local[:, :2])]), dtype=np.int64)
-                if len(made) == len(ring) - 2:
-                    extra.append(ring[made])
-                    continue
-        if len(ring) == 3:
-            extra.append(ring[None, :])
-            continue
-        points.append(middle[None, :])
-        extra.append(np.column_stack([ring, np.roll(ring, -1), np.full(len(ring), count)]))
-        count += 1
-    return np.concatenate(points), np.concatenate(extra)
 
 
 def _remesh(mesh: Mesh) -> tuple[Solid, float]:

@@ -8,11 +8,13 @@ import numpy as np
 from bastion_core.engine.station import Place
 from bastion_core.engine.store import Ref
 from bastion_core.errors import FileProblem
-from bastion_core.geometry.mesh import Mesh
+from bastion_core.geometry.mesh import Floats, Mesh
 from bastion_core.geometry.place import quarter_turns, scaling
 from bastion_core.geometry.solid import Solid
 
 SOLID = "solid.npz"
+PART = "part{}.npz"
+"""A file of a set in its place."""
 Turns = tuple[int, int, int]
 
 
@@ -23,6 +25,14 @@ class Standing:
     piece: Ref
     turns: Turns = (0, 0, 0)
     mirrored: bool = False
+    files: int = 0
+    """How many files make it a set; 0 where it is one file as it came."""
+
+    @property
+    def matrix(self) -> Floats:
+        """4x4 from the file or set to the piece as it stands."""
+        turned = quarter_turns(*self.turns)
+        return scaling(-1, 1, 1) @ turned if self.mirrored else turned
 
     def solid(self, place: Place) -> Solid:
         """At scale 1."""
@@ -31,14 +41,19 @@ class Standing:
     def _made(self, place: Place) -> Solid:
         return self.stood(load_solid(place.file(self.piece, SOLID)))
 
+    def parts(self, place: Place) -> tuple[Solid, ...]:
+        """The files of a set at scale 1, each for itself; the one solid where it is no set."""
+        if not self.files:
+            return (self.solid(place),)
+        return place.live((self, "parts"), lambda: self._parts(place))
+
+    def _parts(self, place: Place) -> tuple[Solid, ...]:
+        return tuple(self.stood(load_solid(place.file(self.piece, PART.format(k)))) for k in range(self.files))
+
     def stood(self, solid: Solid) -> Solid:
         """A solid as it lay in its file, stood so."""
         solid = upright(solid, self.turns)
         return solid.transformed(scaling(-1, 1, 1)) if self.mirrored else solid
-
-    def scaled(self, place: Place, scale: tuple[float, float, float]) -> Solid:
-        """At its scale."""
-        return place.live((self, scale), lambda: self.solid(place).transformed(scaling(*scale)))
 
 
 def upright(solid: Solid, turns: Turns) -> Solid:

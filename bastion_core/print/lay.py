@@ -10,7 +10,7 @@ from bastion_core.errors import RecipeProblem
 from bastion_core.geometry.mesh import Floats
 from bastion_core.geometry.solid import Solid
 from bastion_core.print.estimate import Estimate, estimate, shape_of
-from bastion_core.print.orient import best_lying, laid_matrix, ways_to_lie
+from bastion_core.print.orient import Way, best_lying, laid_matrix, ways_to_lie
 from bastion_core.print.profile import LAYER_HEIGHTS_MM, Profile
 from bastion_core.shop import Printer
 
@@ -34,14 +34,20 @@ class LaidPart:
         return min(self.estimates, key=lambda p: self.estimates[p].hours) if self.estimates else None
 
 
-def lay_part(name: str, solid: Solid, cut_normals: Sequence[Floats], printers: Sequence[Printer], profile: Profile) -> LaidPart:
+def lay_part(
+    name: str, solid: Solid, cut_normals: Sequence[Floats], printers: Sequence[Printer], profile: Profile, down: Floats | None = None
+) -> LaidPart:
     """Lay one part and estimate it on every printer that can take it.
 
-    One way to lie is chosen for all printers: the one that is best where it fits. A part that fits nowhere is laid the
-    best way regardless and has no estimates.
+    One way to lie is chosen for all printers: the one that is best where it fits, or the side ``down`` that the maker chose. A part that
+    fits nowhere is laid the best way regardless and has no estimates.
     """
     hull = hull_points(solid.mesh().vertices)
-    ways = ways_to_lie(solid, [np.asarray(n, dtype=np.float64) for n in cut_normals])
+    if down is None:
+        ways = ways_to_lie(solid, [np.asarray(n, dtype=np.float64) for n in cut_normals])
+    else:
+        x, y, z = (float(v) for v in down)
+        ways = [Way((x, y, z), 0.0)]
     lying_on = [chosen for p in printers if (chosen := best_lying(hull, ways, p))]
     if lying_on:
         way, lying = min(lying_on, key=lambda wl: wl[0].cost_min)

@@ -38,6 +38,9 @@ class PrintRecipe(Recipe):
         flag=Flag("--material", "filament"),
     )
 
+    as_supplied: bool = decision(False, "Lie as supplied", because="how it lies")
+    """Each file lies as its designer laid it, where it was not cut further."""
+
     def profile(self) -> Profile:
         """The same with all that goes without saying."""
         return Profile(self.layer_mm, self.walls, self.infill, self.material)

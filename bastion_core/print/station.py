@@ -30,6 +30,7 @@ class PrintInputs:
     join: Ref
     profile: Profile
     printers: tuple[Printer, ...]
+    as_supplied: bool = False
 
 
 @dataclass(frozen=True)
@@ -102,7 +103,7 @@ class PrintStation(Station[Case, PrintInputs, PrintResult]):
     def inputs(self, case: Case, known: Mapping[str, Known[Any]]) -> PrintInputs:
         """The joined parts, the profile, the printers."""
         printers = case.shop.chosen(case.of(CutRecipe).printer_ids)
-        return PrintInputs(known["join"].ref, case.of(PrintRecipe).profile(), printers)
+        return PrintInputs(known["join"].ref, case.of(PrintRecipe).profile(), printers, case.of(PrintRecipe).as_supplied)
 
     def run(self, inputs: PrintInputs, place: Place, progress: Progress) -> Made[PrintResult]:
         """Every part laid and estimated; its 3MF and STL as it lies."""
@@ -111,7 +112,8 @@ class PrintStation(Station[Case, PrintInputs, PrintResult]):
         for index, part in enumerate(wanted):
             progress(index / len(wanted), f"laying {part.name}")
             solid = load_solid(place.file(inputs.join, f"{part.name}.npz"))
-            laid = lay_part(part.name, solid, [np.array(n) for n in part.cut_normals], inputs.printers, inputs.profile)
+            down = np.array(part.supplied_down) if inputs.as_supplied and part.supplied_down is not None else None
+            laid = lay_part(part.name, solid, [np.array(n) for n in part.cut_normals], inputs.printers, inputs.profile, down)
             laid_parts.append(laid)
             parts.append(_record(part.id, laid, write_part(laid.solid, place.folder, part.name)))
         result = PrintResult(
