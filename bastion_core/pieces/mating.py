@@ -29,10 +29,14 @@ SUNK_MM = 1.0
 LEAST_TOUCH_SHARE, LEAST_TOUCH_MM2 = 0.25, 40.0
 MATCHES_MM = 0.35
 """Rims match that lie no further apart than this, and a 400th of their own reach; common practice, no source."""
+MOST_SHARED = 0.03
+"""Parts of which the smaller stands in the other by more than this share of itself do not go together so; common practice, no source."""
 _FLAT_MM = 0.05
 _RIM_POINTS, _FACE_POINTS = 400, 300
 _BIG_LOOP, _ALIKE_LENGTH, _ALIKE_AREA = 0.15, 0.04, 1.7
 _SETTLED, _STEPS = 4, 30
+_LONG_SHARE, _SMALL_SHARE = 0.25, 0.1
+"""Rims shorter, and faces smaller, beside the largest than this are joints of the set: a tongue has play in its slot."""
 _SAME_PLACE_MM = 2.0
 _SOUGHT_MM3 = 1.0
 
@@ -248,7 +252,9 @@ def _one_each(seen: Sequence[list[Mate]]) -> list[Mate]:
             if place is None:
                 places.append(place := ([], []))
             place[side].append(one)
-    return [_whole(max(place, key=lambda mates: sum(m.area_mm2 for m in mates))) for place in places]
+    found = [_whole(max(place, key=lambda mates: sum(m.area_mm2 for m in mates))) for place in places]
+    largest = max((m.area_mm2 for m in found), default=0.0)
+    return [m for m in found if m.area_mm2 >= _SMALL_SHARE * largest]
 
 
 def _whole(mates: Sequence[Mate]) -> Mate:
@@ -332,21 +338,29 @@ def _best_pair(clusters: Sequence[_Cluster], meshes: Sequence[Mesh], moves: Sequ
                     # A long rim that matches says more than a short one.
                     tried.append((ways[0][1] - 0.2 * np.log(sum(one.rim.lengths)), a, b, one, other, ways))
     for _, a, b, one, _, ways in sorted(tried, key=lambda t: t[0])[:12]:
-        free = [w for w in ways if not _collides(clusters[a], clusters[b], meshes, moves, w[0])]
+        # Of several ways the one in which the least stands in the other: pegs lie in their pockets then.
+        free = []
+        for matrix, off, unlike in ways:
+            shared, room = _shared(clusters[a], clusters[b], meshes, moves, matrix)
+            if shared <= MOST_SHARED * room:
+                free.append((matrix, off, off + 0.5 * unlike + 3 * shared / one.area_mm2))
         if not free:
             continue
+        free.sort(key=lambda w: w[2])
         off = free[0][1]
-        matrix = _together(clusters[a].faces, clusters[b].faces, free[0][0])
+        alike = [w for w in free if w[2] < free[0][2] + 0.1]
+        matrix = _together(clusters[a].faces, clusters[b].faces, free[0][0], _LONG_SHARE * sum(one.rim.lengths))
         files = (clusters[a].files[0], clusters[b].files[0])
-        alike = [w for w in free if w[1] < off + 0.1 and w[2] < free[0][2] + 0.1]
         return a, b, matrix, Joint(files, round(off, 3), round(sum(one.rim.lengths), 1), round(one.area_mm2, 1), len(alike))
     return None
 
 
-def _together(ones: Sequence[Face], others: Sequence[Face], matrix: Floats) -> Floats:
-    """A move bettered by all rims that come to lie along each other by it: a narrow face alone says little of the turn."""
+def _together(ones: Sequence[Face], others: Sequence[Face], matrix: Floats, least_mm: float) -> Floats:
+    """A move bettered by all rims of some length that come to lie along each other by it: a narrow face alone says little of the turn."""
     near: list[tuple[Rim, Rim]] = []
     for other in others:
+        if sum(other.rim.lengths) < least_mm:
+            continue
         rim = other.rim.moved(matrix)
         for one in ones:
             if float(one.normal @ (matrix[:3, :3] @ other.normal)) > -0.98 or one.flat != other.flat:
@@ -461,12 +475,12 @@ def _same(one: Floats, other: Floats, points: Floats) -> bool:
     return float(np.linalg.norm(apart, axis=1).mean()) < _SAME_PLACE_MM
 
 
-def _collides(a: _Cluster, b: _Cluster, meshes: Sequence[Mesh], moves: Sequence[Floats], matrix: Floats) -> bool:
-    """Whether the second cluster, moved so, stands in the first by more than rounding and a tongue."""
+def _shared(a: _Cluster, b: _Cluster, meshes: Sequence[Mesh], moves: Sequence[Floats], matrix: Floats) -> tuple[float, float]:
+    """What two clusters both fill where the second is moved so, and what the smaller one fills (mm³)."""
     ones = [Solid.from_mesh(meshes[f]).transformed(moves[f]) for f in a.files]
     others = [Solid.from_mesh(meshes[f]).transformed(matrix @ moves[f]) for f in b.files]
     shared = sum(Solid(x.manifold ^ y.manifold).volume for x in ones for y in others)
-    return shared > 0.03 * min(sum(s.volume for s in ones), sum(s.volume for s in others))
+    return shared, min(sum(s.volume for s in ones), sum(s.volume for s in others))
 
 
 def _moved_face(face: Face, matrix: Floats) -> Face:

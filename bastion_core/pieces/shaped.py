@@ -144,12 +144,19 @@ def features_at(features: Sequence[Feature], at_mm: tuple[float, float, float]) 
     """Numbers of the hollow features whose mouths are nearest to a place: one, or the two pockets that face each other across a seam; none where
     none is near."""
     hollow = [k for k, f in enumerate(features) if f.kind not in ("peg", "tongue")]
-    off = {k: float(np.linalg.norm(np.subtract(features[k].at_mm, at_mm))) for k in hollow}
+    off = {k: _way_to(features[k], at_mm) for k in hollow}
     nearest = min(hollow, key=lambda k: off[k], default=None)
     if nearest is None or off[nearest] > max(FOUND_WITHIN_MM, features[nearest].width_mm):
         return []
     first = features[nearest]
     return [k for k in hollow if k == nearest or _faces(features[k], first)]
+
+
+def _way_to(feature: Feature, at_mm: tuple[float, float, float]) -> float:
+    """How far a place lies from a feature's mouth; of a hole, from the nearer of its two."""
+    off = np.subtract(at_mm, feature.at_mm)
+    mouths = [off] if not feature.through else [off, off + feature.depth_mm * np.array(feature.axis)]
+    return min(float(np.linalg.norm(m)) for m in mouths)
 
 
 def _faces(one: Feature, other: Feature) -> bool:
