@@ -15,6 +15,7 @@ from bastion_core.formats.stl import write_binary_stl
 from bastion_core.geometry.mesh import Floats, Mesh
 from bastion_core.geometry.sheet import Surface, closed_sheet
 from bastion_core.geometry.solid import Solid
+from demo import sets
 
 
 @dataclass(frozen=True)
@@ -302,6 +303,11 @@ MODELS: tuple[DemoModel, ...] = (
     DemoModel("heron-shin-left", heron_shin),
     DemoModel("heron-greave-left", heron_greave),
     DemoModel("lantern-staff", lantern_staff),
+    DemoModel("beacon-helm-dome", sets.beacon_dome),
+    DemoModel("beacon-helm-face", sets.beacon_face),
+    DemoModel("beacon-helm-nape", sets.beacon_nape),
+    DemoModel("harbour-breast", sets.harbour_breast),
+    DemoModel("harbour-back", sets.harbour_back),
 )
 
 

@@ -72,6 +72,8 @@ class DemoPiece:
     printers: tuple[str, ...] = ()
     mirror: bool = False
     """Make the other side of the pair from it."""
+    files: tuple[str, ...] = ()
+    """Of a set, each in its place: the first is the file above."""
 
 
 BOARD = {"name": "board on a carrier", "size_mm": [66.0, 56.0, 24.0], "place": "nape"}
@@ -98,6 +100,14 @@ PIECES: tuple[DemoPiece, ...] = (
         note="At the file's own size, as it was first tried.",
         wearer="Ketil Sandspit",
     ),
+    DemoPiece(
+        "beacon-helm-dome",
+        "Beacon helm",
+        {"site": "head"},
+        note="Came in three files with pockets for 6 × 3 mm magnets and holes for M3.",
+        wearer="Ketil Sandspit",
+        files=("beacon-helm-dome", "beacon-helm-face", "beacon-helm-nape"),
+    ),
     DemoPiece("crest", "Crest", {}, note="Held by magnets later."),
     DemoPiece("wave-pauldron-left", "Wave pauldron left", {"site": "shoulder", "side": "left", "layers": SUIT}, mirror=True),
     DemoPiece("kelp-bracer-left", "Kelp bracer left", {"site": "forearm", "side": "left", "layers": SUIT}),
@@ -109,6 +119,13 @@ PIECES: tuple[DemoPiece, ...] = (
     ),
     DemoPiece(
         "breakwater-breastplate", "Breakwater breastplate", {"site": "chest", "layer_mm": 0.28, "layers": SUIT}, printers=("Gull", "Tern")
+    ),
+    DemoPiece(
+        "harbour-breast",
+        "Harbour half-cuirass",
+        {"site": "chest", "layers": SUIT, "worn_apart": True},
+        note="Breast and back, held by straps.",
+        files=("harbour-breast", "harbour-back"),
     ),
     DemoPiece("spray-gorget", "Spray gorget", {"site": "neck", "layers": SUIT}, note="Goes on in two halves, before the helm."),
     DemoPiece("heron-shin-left", "Heron shin left", {"site": "shin", "side": "left", "way_in": "open", "layers": SUIT}, mirror=True),

@@ -13,15 +13,15 @@ from bastion_core.cut.supplied import MateRecord, Supplied, begin, faces_at, fil
 from bastion_core.engine.keeping import plain
 from bastion_core.engine.station import Known, Made, Place, Station, Waits
 from bastion_core.errors import RecipeProblem
-from bastion_core.findings import Fact, Finding, Note, Remedy, Said, Verdict, counted, say
+from bastion_core.findings import Fact, Finding, Note, Remedy, Said, Verdict, counted, mm, say
 from bastion_core.fit.scale import Scale
 from bastion_core.formats.glb import simplified, write_glb
 from bastion_core.geometry.place import scaling
 from bastion_core.geometry.solid import Solid
 from bastion_core.join.recipe import JoinRecipe
-from bastion_core.pieces.hardware import seat_of
-from bastion_core.pieces.recipe import PiecesRecipe
-from bastion_core.pieces.shaped import Fitted, Shaped
+from bastion_core.pieces.hardware import PLUG, SLIDE, seat_of
+from bastion_core.pieces.recipe import FeatureUse, PiecesRecipe
+from bastion_core.pieces.shaped import GROWN_MM, Fitted, Placed, Shaped, features_at
 from bastion_core.pieces.standing import Standing
 from bastion_core.pieces.station import PiecesData, PiecesResult
 from bastion_core.progress import Progress, silent, span
@@ -89,6 +89,10 @@ class CutResult:
     """Where the files of a set meet."""
     fitted: tuple[Fitted, ...] = ()
     """What became of each hole whose use is decided."""
+    grown: tuple[FeatureUse, ...] = ()
+    """Holes that grew or shrank with the piece, with what they were most likely made for."""
+    grown_by_mm: float = 0.0
+    """The most that one of them is wider (or narrower) than it was made."""
 
 
 @dataclass(frozen=True)
@@ -191,7 +195,7 @@ class PartingKey:
 def shaped_of(case: Case, known: Mapping[str, Known[Any]]) -> Shaped:
     """A piece as it stands, with what its holes are for and what the shop holds of clearances and walls."""
     pieces = case.of(PiecesRecipe)
-    standing = Standing(known["pieces"].ref, pieces.turns, pieces.mirrored, len(pieces.files))
+    standing = Standing(known["pieces"].ref, pieces.turns, pieces.mirrored, pieces.set_files)
     if not pieces.features:
         return Shaped(standing)
     return Shaped(standing, pieces.features, case.of(JoinRecipe).rule(case.shop).clearance_mm, case.shop.pin_wall_mm)
@@ -228,7 +232,7 @@ class CutStation(Station[Case, CutInputs, CutResult]):
         write_glb({p.name: simplified(p.solid.mesh(), PART_TRIANGLES) for p in parting.parts}, place.folder / "parts.glb")
         result = CutResult(
             len(parts), len(parting.seams), parting.findings, made.misfits, made.proposed, made.whole_fits, mates,
-            inputs.shaped.fitted(place, inputs.scale),
+            inputs.shaped.fitted(place, inputs.scale), *grown_at(inputs, place),
         )  # fmt: skip
         return Made(result, CutData(made.cuts, parts))
 
@@ -244,6 +248,13 @@ class CutStation(Station[Case, CutInputs, CutResult]):
         said += [Finding("parting", Verdict.TIGHT, text) for text in result.findings]
         names = [f.name for f in case.of(PiecesRecipe).files]
         said += [Finding("gap", Verdict.TIGHT, text) for text in told(result.mates, names)]
+        if result.grown:
+            decided = [plain(u) for u in case.of(PiecesRecipe).features]
+            words = "{} made for something of a fixed size came out up to {} {} by the scale: say under Pieces what they are for."
+            wider = "wider" if result.grown_by_mm > 0 else "narrower"
+            text = say(words, counted(len(result.grown), "hole"), mm(abs(result.grown_by_mm), digits=2), wider)
+            remedy = Remedy(say("Make them true to size"), {"features": decided + [plain(u) for u in result.grown]})
+            said.append(Finding("grown", Verdict.TIGHT, text, remedies=(remedy,)))
         said += [_of_fitted(case, one) for one in result.fitted if one.verdict > Verdict.HOLDS]
         return tuple(said)
 
@@ -251,6 +262,23 @@ class CutStation(Station[Case, CutInputs, CutResult]):
         """Its parts; its seams, or that some fit no bed."""
         under = f"{len(result.misfits)} fit no bed" if result.misfits else counted(result.seams, "seam") if result.seams else "in one piece"
         return Fact(say(counted(result.parts, "part")), say(under))
+
+
+def grown_at(inputs: CutInputs, place: Place) -> tuple[tuple[FeatureUse, ...], float]:
+    """Holes of a fixed size that nobody has decided about, where the scale has changed them by more than a printer's own play."""
+    ref = inputs.shaped.standing.piece
+    known, matrix = place.data(ref, PiecesData), scaling(*inputs.scale) @ inputs.shaped.standing.matrix
+    decided = {k for use in inputs.shaped.features for k in features_at(known.features, use.at_mm)}
+    found: list[FeatureUse] = []
+    most = 0.0
+    for k, feature in enumerate(known.features):
+        by = Placed(feature, matrix).width_mm - feature.width_mm
+        if k in decided or abs(by) < GROWN_MM or not known.filled[k] or known.likely[k][:1] in ((), (PLUG,), (SLIDE,)):
+            continue
+        decided |= set(features_at(known.features, feature.at_mm))
+        found.append(FeatureUse(feature.at_mm, known.likely[k][0]))
+        most = max(most, by, key=abs)
+    return tuple(found), round(most, 3)
 
 
 def _of_fitted(case: Case, one: Fitted) -> Finding:

@@ -68,6 +68,14 @@ def seat_of(use: str, clearance_mm: float) -> Seat:
     )
 
 
+def usual_uses() -> dict[str, str]:
+    """Everything that usually goes into a hole, by its code, as a maker calls it."""
+    codes = [f"magnet-{d}x{t}" for d, t in MAGNETS_MM]
+    codes += [f"{what}-{size}" for what, sizes in (("screw", SCREW_HOLE_MM), ("insert", INSERT_MM), ("nut", NUT_MM)) for size in sizes]
+    codes += [f"rod-{d:g}" for d in RODS_MM] + [f"led-{d:g}" for d in LEDS_MM]
+    return {code: seat_of(code, 0.0).label for code in (*codes, SLIDE, PLUG)}
+
+
 def likely_uses(feature: Feature) -> tuple[str, ...]:
     """What a feature was most likely made for, by its size at the file's own scale; the nearest first."""
     if feature.kind in ("peg", "tongue"):

@@ -25,7 +25,8 @@ CREASE_DEG = 25.0
 LEAST_FACE_MM2, MOST_FACE_SHARE, MOST_FACES = 60.0, 0.35, 40
 TOUCHES_MM = 2.0
 """Faces no further apart than this at the file's own size are meant to lie against each other; common practice, no source."""
-SUNK_MM = 1.0
+SUNK_MM, MOST_SUNK_MM = 1.0, 0.6
+"""A face is looked for so far inside the other file; on the whole faces that belong together stand in each other by no more than the second."""
 LEAST_TOUCH_SHARE, LEAST_TOUCH_MM2 = 0.25, 40.0
 MATCHES_MM = 0.35
 """Rims match that lie no further apart than this, and a 400th of their own reach; common practice, no source."""
@@ -33,10 +34,11 @@ MOST_SHARED = 0.03
 """Parts of which the smaller stands in the other by more than this share of itself do not go together so; common practice, no source."""
 _FLAT_MM = 0.05
 _RIM_POINTS, _FACE_POINTS = 400, 300
-_BIG_LOOP, _ALIKE_LENGTH, _ALIKE_AREA = 0.15, 0.04, 1.7
-_SETTLED, _STEPS = 4, 30
-_LONG_SHARE, _SMALL_SHARE = 0.25, 0.1
+_BIG_LOOP, _ALIKE_LENGTH, _ALIKE_AREA = 0.15, 0.03, 1.7
+_SETTLED, _STEPS, _LOOKED_AT = 4, 30, 4
+_LONG_SHARE, _SMALL_SHARE, _AS_LONG = 0.25, 0.1, 0.4
 """Rims shorter, and faces smaller, beside the largest than this are joints of the set: a tongue has play in its slot."""
+_PER_OPENING, _MOST_OPENINGS = 0.06, 5
 _SAME_PLACE_MM = 2.0
 _SOUGHT_MM3 = 1.0
 
@@ -123,8 +125,8 @@ class Face:
     points: Floats
     """(n, 3) spread over it, and (n, 3) their normals."""
     normals: Floats
-    share: float
-    """Of its part's whole surface."""
+    openings: int
+    """Rims within its outer one: pockets, pegs, the inside of a ring."""
 
 
 @dataclass(eq=False)
@@ -188,7 +190,7 @@ def _face(surface: Surface, faces: Ints, area: float, total: float) -> Face | No
     u[over], v[over] = 1 - u[over], 1 - v[over]
     a, b, c = (triangles[chosen, k] for k in range(3))
     spread = a + u[:, None] * (b - a) + v[:, None] * (c - a)
-    return Face(rim, area, flat, middle, normal, spread, surface.normals[faces[chosen]], area / total)
+    return Face(rim, area, flat, middle, normal, spread, surface.normals[faces[chosen]], len(loops) - 1)
 
 
 def _beside(surface: Surface, faces: Ints) -> dict[tuple[int, int], tuple[int, int]]:
@@ -239,6 +241,9 @@ def mates_of(meshes: Sequence[Mesh], faces: Sequence[Sequence[Face]], progress: 
                 continue
             kept = _one_each([[t for f in faces[a] if (t := _touch(f, meshes[b], (a, b)))] for a, b in ((i, j), (j, i))])
             shared = Solid(solids[i].manifold ^ solids[j].manifold).volume if kept else 0.0
+            if shared > MOST_SUNK_MM * sum(m.area_mm2 for m in kept):
+                # Files that were laid on one bed one after the other stand in each other anyhow.
+                continue
             found += [replace(k, overlap_mm3=round(shared, 2) if n == 0 and shared > _SOUGHT_MM3 else 0.0) for n, k in enumerate(kept)]
     return tuple(found)
 
@@ -329,30 +334,42 @@ def put_together(meshes: Sequence[Mesh], faces: Sequence[Sequence[Face]], mates:
 
 def _best_pair(clusters: Sequence[_Cluster], meshes: Sequence[Mesh], moves: Sequence[Floats]) -> tuple[int, int, Floats, Joint] | None:
     """The two clusters whose faces match best, and the move that brings the second to the first."""
-    tried: list[tuple[float, int, int, Face, Face, list[tuple[Floats, float, float]]]] = []
-    for a, b in _pairs(len(clusters)):
-        for one in clusters[a].faces:
-            for other in clusters[b].faces:
-                ways = _ways(one, other)
-                if ways:
-                    # A long rim that matches says more than a short one.
-                    tried.append((ways[0][1] - 0.2 * np.log(sum(one.rim.lengths)), a, b, one, other, ways))
-    for _, a, b, one, _, ways in sorted(tried, key=lambda t: t[0])[:12]:
+    pairs = [(a, b, one, other) for a, b in _pairs(len(clusters)) for one in clusters[a].faces for other in clusters[b].faces]
+    pairs.sort(key=lambda p: -_length(p[2], p[3]))
+    found: list[tuple[float, int, int, Face, list[tuple[Floats, float, float]]]] = []
+    longest = 0.0
+    for a, b, one, other in pairs:
+        length = _length(one, other)
+        if found and length < _AS_LONG * longest:
+            break
+        ways = _ways(one, other)
+        if not ways:
+            continue
         # Of several ways the one in which the least stands in the other: pegs lie in their pockets then.
         free = []
         for matrix, off, unlike in ways:
             shared, room = _shared(clusters[a], clusters[b], meshes, moves, matrix)
             if shared <= MOST_SHARED * room:
                 free.append((matrix, off, off + 0.5 * unlike + 3 * shared / one.area_mm2))
-        if not free:
-            continue
-        free.sort(key=lambda w: w[2])
-        off = free[0][1]
-        alike = [w for w in free if w[2] < free[0][2] + 0.1]
-        matrix = _together(clusters[a].faces, clusters[b].faces, free[0][0], _LONG_SHARE * sum(one.rim.lengths))
-        files = (clusters[a].files[0], clusters[b].files[0])
-        return a, b, matrix, Joint(files, round(off, 3), round(sum(one.rim.lengths), 1), round(one.area_mm2, 1), len(alike))
-    return None
+        if free:
+            free.sort(key=lambda w: w[2])
+            longest = max(longest, length)
+            # A long rim that matches says more than a short one, and a face with pockets and pegs more than a plain one.
+            says = 0.2 * float(np.log(length)) + _PER_OPENING * min(one.openings, other.openings, _MOST_OPENINGS)
+            found.append((free[0][2] - says, a, b, one, free))
+    if not found:
+        return None
+    _, a, b, one, free = min(found, key=lambda f: f[0])
+    matrix, off, best = free[0]
+    matrix = _together(clusters[a].faces, clusters[b].faces, matrix, _LONG_SHARE * sum(one.rim.lengths))
+    alike = [w for w in free if w[2] < best + 0.1]
+    files = (clusters[a].files[0], clusters[b].files[0])
+    return a, b, matrix, Joint(files, round(off, 3), round(sum(one.rim.lengths), 1), round(one.area_mm2, 1), len(alike))
+
+
+def _length(one: Face, other: Face) -> float:
+    """Of the shorter of two rims."""
+    return min(sum(one.rim.lengths), sum(other.rim.lengths))
 
 
 def _together(ones: Sequence[Face], others: Sequence[Face], matrix: Floats, least_mm: float) -> Floats:
@@ -406,7 +423,7 @@ def _ways(one: Face, other: Face) -> list[tuple[Floats, float, float]]:
         if any(_same(begun[k], m, sample) for m, _, _ in settled):
             continue
         tries += 1
-        matrix, off = _settle(one.rim, other.rim, begun[k])
+        matrix, off = _settle(one.rim, other.rim, begun[k], 3 * tolerance)
         moved_rim = other.rim.moved(matrix)
         back = float(_apart(moved_rim, one.rim.points).mean())
         if max(off, back) > tolerance or any(_same(matrix, m, sample) for m, _, _ in settled):
@@ -445,9 +462,9 @@ def _apart(rim: Rim, points: Floats) -> Floats:
     return np.where(inner, np.sqrt(np.maximum(distance**2 - lengthwise**2, 0.0)), distance)
 
 
-def _settle(one: Rim, other: Rim, matrix: Floats) -> tuple[Floats, float]:
+def _settle(one: Rim, other: Rim, matrix: Floats, hopeless_mm: float = np.inf) -> tuple[Floats, float]:
     """The move near another one at which the second rim lies along the first, and their mean distance then."""
-    for _ in range(_STEPS):
+    for k in range(_STEPS):
         points = other.points @ matrix[:3, :3].T + matrix[:3, 3]
         distance, nearest = one.tree.query(points)
         target, along = one.points[nearest], one.along[nearest]
@@ -456,6 +473,8 @@ def _settle(one: Rim, other: Rim, matrix: Floats) -> tuple[Floats, float]:
         good = distance <= max(3 * float(np.median(distance)), one.step_mm)
         step = _rigid(points[good], target[good])
         matrix = step @ matrix
+        if k == _LOOKED_AT and float(np.median(distance)) > hopeless_mm:
+            break
         if np.abs(step - np.eye(4)).max() < 1e-6:
             break
     return matrix, float(_apart(one, other.points @ matrix[:3, :3].T + matrix[:3, 3]).mean())
@@ -516,7 +535,7 @@ def _both(one: Face, other: Face, rim: Rim) -> Face:
     area = one.area_mm2 + other.area_mm2
     middle = (one.middle * one.area_mm2 + other.middle * other.area_mm2) / area
     points, normals = np.concatenate([one.points, other.points]), np.concatenate([one.normals, other.normals])
-    return replace(one, rim=rim, area_mm2=area, middle=middle, points=points, normals=normals)
+    return replace(one, rim=rim, openings=one.openings + other.openings, area_mm2=area, middle=middle, points=points, normals=normals)
 
 
 def _joined_rim(one: Rim, other: Rim) -> Rim | None:

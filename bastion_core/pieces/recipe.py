@@ -81,6 +81,16 @@ class PiecesRecipe(Recipe):
             raise RecipeProblem(f"More than {MOST_USES} holes are decided. Take some out.", "features")
 
     @property
+    def is_set(self) -> bool:
+        """Whether several files, or one put elsewhere than it lay, make the piece; a single other file is that file as it lies."""
+        return len(self.files) > 1 or any(f.body is not None or any(f.turn_deg) or any(f.move_mm) for f in self.files)
+
+    @property
+    def set_files(self) -> int:
+        """How many files make it a set; 0 where it is none."""
+        return len(self.files) if self.is_set else 0
+
+    @property
     def turns(self) -> tuple[int, int, int]:
         """Quarter turns about x, y and z."""
         return self.turn_x, self.turn_y, self.turn_z

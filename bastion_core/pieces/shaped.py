@@ -22,6 +22,8 @@ FOUND_WITHIN_MM = 3.0
 """How near to a feature's mouth a place has to be named; or within its own breadth, where that is more."""
 FACING_MM = 1.0
 """Mouths no further apart than this, looking at each other, are one seat across a seam."""
+GROWN_MM = 0.1
+"""A hole that scaling made wider or narrower by more than this no longer holds what it was made for; common practice, no source."""
 _OUT_MM = 0.6
 """How far a cutter begins above the mouth."""
 _BREAKS_SHARE = 0.004

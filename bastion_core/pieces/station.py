@@ -16,8 +16,10 @@ from bastion_core.findings import Fact, Finding, Note, Remedy, Said, Verdict, co
 from bastion_core.formats.glb import simplified, write_glb
 from bastion_core.formats.reading import read_mesh
 from bastion_core.geometry.mesh import Mesh
+from bastion_core.geometry.place import turn_to_up
 from bastion_core.geometry.solid import Solid, united
 from bastion_core.pieces.features import Feature, Found, find_features
+from bastion_core.pieces.hardware import likely_uses
 from bastion_core.pieces.intake import OVERLAPS, TOUCHES, Intake, mended_at, unit_of
 from bastion_core.pieces.mating import Joint, Mate, faces_of, mates_of, put_together
 from bastion_core.pieces.mend import Faults
@@ -29,6 +31,7 @@ from bastion_core.progress import Progress, span
 PREVIEW_TRIANGLES = 60_000
 VOID = "void{}.npz"
 """What would fill a hollow feature."""
+_SHADOW_MM = 0.2
 MOST_BODIES_AS_SET, _LEAST_BODY_SHARE = 12, 0.005
 """A file of more loose bodies, or of bodies so small beside the whole, is no set in one file; common practice, no source."""
 
@@ -49,6 +52,8 @@ class FileRecord:
     """A file of a set, mended (mm)."""
 
     size_mm: tuple[float, float, float]
+    centre_mm: tuple[float, float, float]
+    """Of its bounds, in its place."""
     volume_mm3: float
     triangles: int
     watertight: bool
@@ -88,6 +93,8 @@ class PiecesResult:
     holes: int = 0
     """Handles of the surface: holes that go through."""
     features: int = 0
+    shadows_mm2: tuple[float, ...] = ()
+    """From the front, the side and above, as it lies."""
 
 
 @dataclass(frozen=True)
@@ -98,6 +105,8 @@ class PiecesData:
     features: tuple[Feature, ...] = ()
     filled: tuple[bool, ...] = ()
     """For each feature, whether what would fill it is known (``void{n}.npz``)."""
+    likely: tuple[tuple[str, ...], ...] = ()
+    """For each feature, what it was most likely made for."""
 
 
 @dataclass(frozen=True)
@@ -120,7 +129,7 @@ class PiecesStation(Station[Case, PiecesInputs, PiecesResult]):
         r = case.of(PiecesRecipe)
         # A name says nothing of the shape.
         files = tuple(SetFile(f.sha256, "", f.body, f.turn_deg, f.move_mm) for f in r.files)
-        return PiecesInputs(files or (SetFile(case.sha256, ""),), r.unit, r.site, bool(files))
+        return PiecesInputs(files or (SetFile(case.sha256, ""),), r.unit, r.site, r.is_set)
 
     def run(self, inputs: PiecesInputs, place: Place, progress: Progress) -> Made[PiecesResult]:
         """The mended solid (``solid.npz``), that of each file of a set (``part0.npz`` …), what would fill each hollow, and a preview."""
@@ -140,7 +149,10 @@ class PiecesStation(Station[Case, PiecesInputs, PiecesResult]):
             if one.void is not None:
                 save_mesh(one.void, place.folder / VOID.format(k))
         result = _result(inputs, parts, whole, mesh, found, span(progress, 0.8, 1.0))
-        data = PiecesData(parts.takens[0].health.faults, tuple(f.feature for f in found), tuple(f.void is not None for f in found))
+        features = tuple(f.feature for f in found)
+        data = PiecesData(
+            parts.takens[0].health.faults, features, tuple(f.void is not None for f in found), tuple(likely_uses(f) for f in features)
+        )  # fmt: skip
         return Made(result, data)
 
     def findings(self, case: Case, result: PiecesResult) -> tuple[Finding | Note, ...]:
@@ -251,8 +263,14 @@ def _result(inputs: PiecesInputs, parts: _Parts, whole: Solid, mesh: Mesh, found
         bodies=h.bodies if not several else len(parts.solids), mended=mended, sentences=sentences,
         thinnest_wall_mm=min(thinnest) if thinnest else None, touching_edges=sum(t.health.faults.touching_edges for t in parts.takens),
         chord_error_mm=max(t.health.chord_error_mm for t in parts.takens), holes=sum(s.manifold.genus() for s in parts.solids if not s.is_empty),
-        features=len(found), **told,
+        features=len(found), shadows_mm2=_shadows(whole), **told,
     )  # fmt: skip
+
+
+def _shadows(whole: Solid) -> tuple[float, ...]:
+    """Areas (mm²) from the front, the side and above."""
+    plain = Solid(whole.manifold.simplify(_SHADOW_MM))
+    return tuple(round(float(plain.transformed(turn_to_up(view)).outline().area), 1) for view in np.eye(3)[[1, 0, 2]])
 
 
 def _set_result(inputs: PiecesInputs, parts: _Parts, found: Sequence[Found], progress: Progress) -> dict[str, Any]:
@@ -262,7 +280,7 @@ def _set_result(inputs: PiecesInputs, parts: _Parts, found: Sequence[Found], pro
     assembly = put_together(parts.meshes, faces, mates, span(progress, 0.5, 1.0))
     together = tuple(f.placed(m) for f, m in zip(inputs.files, assembly.moves, strict=True)) if assembly.joints else ()
     records = tuple(
-        FileRecord(_three(m.size), s.volume, m.triangle_count, t.health.watertight_as_it_came, t.health.mended)
+        FileRecord(_three(m.size), _three(m.bounds.mean(axis=0)), s.volume, m.triangle_count, t.health.watertight_as_it_came, t.health.mended)
         for m, s, t in zip(parts.meshes, parts.solids, parts.takens, strict=True)
     )  # fmt: skip
     unpaired = () if assembly.joints else tuple(_unpaired(mates, [f.feature for f in found], len(parts.meshes)))

@@ -86,7 +86,7 @@ class BuildView(viewsets.ModelViewSet):
         of_pieces = Q(piece__build=instance) | Q(draft__piece__build=instance)
         for job in Job.objects.filter(of_pieces, state__in=Job.ACTIVE) | instance.jobs.filter(state__in=Job.ACTIVE):
             stop_job(job)
-        files = {p.mesh for p in instance.pieces.select_related("mesh")}
+        files = {mesh for p in instance.pieces.select_related("mesh") for mesh in p.sources}
         instance.delete()
         for mesh in files:
             drop_source(mesh)

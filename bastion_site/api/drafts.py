@@ -44,13 +44,13 @@ DraftSerializer = question(Tried, labels_of_decisions() | {"version": {"min_valu
 KeepSerializer = question(Kept, {"version": {"min_value": 0}}, "Keep")
 
 
-def tried(request) -> tuple[dict[str, Any], Said | None, int | None]:
+def tried(request, piece: Piece) -> tuple[dict[str, Any], Said | None, int | None]:
     """The change that is to be tried, the remedy it comes from, the version it was made against. RecipeProblem where there is nothing to try."""
     given = asked(DraftSerializer, request.data, partial=True)
     change = {k: v for k, v in given.items() if k in DECISIONS or k == "wearer"}
     if not change:
         raise RecipeProblem("There is nothing to try in this: name at least one decision.")
-    check_rows(change)
+    check_rows(change, piece)
     because = whole(Said, given["because"]) if given.get("because") else None
     if because and len(str(because)) > _MOST_WORDS:
         raise RecipeProblem(f"The reason of a draft is longer than {_MOST_WORDS} letters. Shorten it, or leave it out.", "because")
@@ -77,7 +77,7 @@ class DraftView(viewsets.GenericViewSet):
     def partial_update(self, request, pk=None):
         """Change something more on a draft; 409 when somebody else did."""
         draft = self.get_object()
-        change, _, version = tried(request)
+        change, _, version = tried(request, draft.piece)
         if version is None:
             raise RecipeProblem("A change has to name the version of the draft it was made against.", "version")
         go_on(draft, version, change)

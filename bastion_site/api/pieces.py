@@ -19,6 +19,7 @@ from bastion_core.fit.sites import guess_site
 from bastion_core.formats.reading import sniff
 from bastion_core.measure.table import SITES
 from bastion_core.pieces.recipe import PiecesRecipe
+from bastion_core.pieces.sets import SetFile
 from bastion_core.recipes import begin_all, write_all
 from bastion_site.api.drafts import DraftSerializer, tried
 from bastion_site.api.present import detail, draft_record, shown_result
@@ -26,8 +27,8 @@ from bastion_site.api.records import Detail, DraftRecord, WhatIf
 from bastion_site.api.rows import check_rows
 from bastion_site.api.steps import StepSerializer, by_whom, go_and_refresh
 from bastion_site.api.uploads import Uploads
-from bastion_site.builds.files import drop_source, keep_source
-from bastion_site.builds.models import Build, Piece
+from bastion_site.builds.files import drop_source, keep_photo, keep_source
+from bastion_site.builds.models import Build, MeshFile, Piece
 from bastion_site.engine.cases import WITH, PieceGraph, drafts_of, graph_of, graphs_of
 from bastion_site.engine.deciding import keep, mirrored_seat, reason, redo, undo, with_twin
 from bastion_site.engine.drafts import begin
@@ -66,6 +67,45 @@ class UploadSerializer(serializers.Serializer):
     side = serializers.ChoiceField(choices=[(s, s) for s in ("left", "right")], required=False, allow_blank=True)
 
 
+class MoreFileSerializer(serializers.Serializer):
+    """A further file of a piece, or the piece whose files it is to share."""
+
+    file = serializers.FileField(allow_empty_file=True, required=False)
+    piece = serializers.PrimaryKeyRelatedField(queryset=Piece.objects.select_related("mesh"), required=False)
+
+
+class PictureSerializer(serializers.Serializer):
+    """A picture."""
+
+    file = serializers.FileField(allow_empty_file=True)
+
+
+@dataclass(frozen=True)
+class Added:
+    """Files as the decision about a set names them."""
+
+    files: tuple[SetFile, ...]
+
+
+def _taken(uploaded) -> MeshFile:
+    """A model file among the sources; FileProblem when it is none."""
+    if not uploaded.size:
+        raise FileProblem("The file is empty (0 bytes). Download or export it again.")
+    mesh = keep_source(uploaded)
+    try:
+        sniff(mesh.path)
+    except FileProblem:
+        drop_source(mesh)
+        raise
+    return mesh
+
+
+def _called(file_name: str) -> str:
+    """A file's name as a maker would say it."""
+    stem = file_name.rsplit("/", 1)[-1].rsplit(".", 1)[0]
+    return stem.replace("-", " ").replace("_", " ").strip()[:80] or "Piece"
+
+
 class PieceView(mixins.RetrieveModelMixin, mixins.DestroyModelMixin, viewsets.GenericViewSet):
     """Pieces."""
 
@@ -89,16 +129,8 @@ class PieceView(mixins.RetrieveModelMixin, mixins.DestroyModelMixin, viewsets.Ge
         reading.is_valid(raise_exception=True)
         given = reading.validated_data
         uploaded = given["file"]
-        if not uploaded.size:
-            raise FileProblem("The file is empty (0 bytes). Download or export it again.")
-        mesh = keep_source(uploaded)
-        try:
-            sniff(mesh.path)
-        except FileProblem:
-            drop_source(mesh)
-            raise
-        stem = uploaded.name.rsplit("/", 1)[-1].rsplit(".", 1)[0]
-        name = given.get("name") or stem.replace("-", " ").replace("_", " ").strip()[:80] or "Piece"
+        mesh = _taken(uploaded)
+        name = given.get("name") or _called(uploaded.name)
         site = given.get("site") or guess_site(name)
         side = given.get("side") or next((s for s in ("left", "right") if s in name.lower().split()), "")
         recipe = write_all(begin_all(shop_today(), site=site, side=side))
@@ -114,7 +146,7 @@ class PieceView(mixins.RetrieveModelMixin, mixins.DestroyModelMixin, viewsets.Ge
         if "version" not in changes:
             raise RecipeProblem("A change has to name the version of the piece it was made against.", "version")
         version = changes.pop("version")
-        check_rows(changes)
+        check_rows(changes, piece)
         with transaction.atomic():
             piece = self.queryset.get(pk=piece.pk)
             if piece.version != version:
@@ -150,17 +182,51 @@ class PieceView(mixins.RetrieveModelMixin, mixins.DestroyModelMixin, viewsets.Ge
         piece = self.get_object()
         if request.method == "GET":
             return Response(plain([draft_record(g, piece) for g in graphs_of(drafts_of([piece]))]))
-        change, because, _ = tried(request)
+        change, because, _ = tried(request, piece)
         draft = begin(piece, change, because)
         return Response(plain(draft_record(graph_of(draft.as_piece()), piece)), status=201)
 
     def perform_destroy(self, instance) -> None:
         for job in instance.jobs.filter(state__in=Job.ACTIVE) | Job.objects.filter(draft__piece=instance, state__in=Job.ACTIVE):
             stop_job(job)
-        mesh = instance.mesh
+        files = instance.sources
         instance.delete()
-        drop_source(mesh)
+        for mesh in files:
+            drop_source(mesh)
         sweep()
+
+    @extend_schema(request={"multipart/form-data": MoreFileSerializer}, responses={201: wire(Added)})
+    @action(detail=True, methods=["post"], parser_classes=[Uploads, FormParser])
+    def files(self, request, pk=None):
+        """Add a file to a piece, sent or another piece's, so that its decisions can name it. Changes nothing yet."""
+        piece = self.get_object()
+        reading = MoreFileSerializer(data=request.data)
+        reading.is_valid(raise_exception=True)
+        uploaded, other = reading.validated_data.get("file"), reading.validated_data.get("piece")
+        if (uploaded is None) == (other is None):
+            raise RecipeProblem("Send a file, or name another piece whose files are to be added.", "file")
+        if other is not None:
+            piece.more_files.add(*other.sources)
+            own = other.of(PiecesRecipe).files or (SetFile(other.mesh.sha256, other.name),)
+            return Response(plain(Added(tuple(own))), status=201)
+        mesh = _taken(uploaded)
+        piece.more_files.add(mesh)
+        return Response(plain(Added((SetFile(mesh.sha256, _called(uploaded.name)),))), status=201)
+
+    @extend_schema(request={"multipart/form-data": PictureSerializer}, responses=wire(Detail), methods=["POST"])
+    @extend_schema(request=None, responses=wire(Detail), methods=["DELETE"])
+    @action(detail=True, methods=["post", "delete"], parser_classes=[Uploads, FormParser])
+    def picture(self, request, pk=None):
+        """Keep a picture of what the piece is to look like; or take it away."""
+        piece = self.get_object()
+        if request.method == "POST":
+            reading = PictureSerializer(data=request.data)
+            reading.is_valid(raise_exception=True)
+            piece.picture = keep_photo(reading.validated_data["file"])
+        else:
+            piece.picture = ""
+        piece.save(update_fields=["picture"])
+        return self._answer(piece)
 
     @extend_schema(request=None, responses={201: wire(Detail)})
     @action(detail=True, methods=["post"])
@@ -177,6 +243,7 @@ class PieceView(mixins.RetrieveModelMixin, mixins.DestroyModelMixin, viewsets.Ge
         mirrored = not piece.of(PiecesRecipe).mirrored
         copy.decide(side=other, mirrored=mirrored, cuts=cuts and [_mirrored_cut(c) for c in cuts], **mirrored_seat(piece))
         copy.save()
+        copy.more_files.set(piece.more_files.all())
         refresh(self.queryset.get(pk=copy.pk))
         return self._answer(copy, 201)
 

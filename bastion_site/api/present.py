@@ -10,6 +10,9 @@ from bastion_core.errors import BastionError, FileProblem
 from bastion_core.findings import Fact, Finding, Note, Said, Verdict, say, worst
 from bastion_core.fit.layers import usual_layers
 from bastion_core.fit.sites import BY_NAME
+from bastion_core.pieces.recipe import PiecesRecipe
+from bastion_core.pieces.revision import Revision, nearly_the_same, revision
+from bastion_core.pieces.station import PiecesResult
 from bastion_core.recipes import Difference, begin_all, change_all, differences
 from bastion_core.shop import Shop
 from bastion_core.stations import STATIONS
@@ -119,6 +122,9 @@ def detail(graph: PieceGraph, job: Job | None) -> dict[str, Any]:
         "note": piece.note,
         "recipe": written(graph.case.decided),
         "worn_by": piece.wearer_id,
+        "sha256": graph.case.sha256,
+        "picture": piece.picture,
+        "alike": plain(alike(graph)),
         "usual": plain(usual(graph)),
         "files": plain(files(graph)),
     }
@@ -137,7 +143,37 @@ def draft_record(graph: PieceGraph, kept: Piece) -> DraftRecord:
     assert draft is not None
     because = whole(Said, draft.because) if draft.because else None
     changes = differences_of(kept.decided, graph.piece.decided, kept.worn_by, graph.piece.worn_by)
-    return DraftRecord(draft.pk, draft.version, because, changes, row(graph, draft.jobs.first()), fit.silhouette_side if fit else "")
+    return DraftRecord(
+        draft.pk, draft.version, because, changes, row(graph, draft.jobs.first()), fit.silhouette_side if fit else "", _revision(graph, kept)
+    )  # fmt: skip
+
+
+def _revision(graph: PieceGraph, kept: Piece) -> Revision | None:
+    """What a draft's other files change; None where they are the same, or either side is not computed."""
+    if graph.piece.of(PiecesRecipe).files == kept.of(PiecesRecipe).files:
+        return None
+    before = PieceGraph(kept, graph.case.shop, graph.store)
+    if any(g.found(key) is None for g in (before, graph) for key in ("pieces", "cut")):
+        return None
+    return revision(*(g.result("pieces") for g in (before, graph)), *(g.data("cut").parts for g in (before, graph)))
+
+
+def alike(graph: PieceGraph) -> tuple[Said, ...]:
+    """Other pieces of the build whose files look like this one's and are not: variants get mixed up."""
+    own = shown_result(graph, "pieces")
+    if own is None:
+        return ()
+    said = []
+    for other in Piece.objects.filter(build=graph.piece.build_id).exclude(pk=graph.piece.pk).select_related("mesh"):
+        if other.mesh.sha256 == graph.case.sha256 or "pieces" not in other.shown:
+            continue
+        kept = graph.store.find(Ref("pieces", other.shown["pieces"]))
+        try:
+            told = kept and nearly_the_same(own, whole(PiecesResult, kept), other.name)
+        except BastionError:  # a result of an older version
+            continue
+        said += [told] if told else []
+    return tuple(said)
 
 
 def differences_of(was: tuple[Recipe, ...], now: tuple[Recipe, ...], wore: Wearer | None, wears: Wearer | None) -> tuple[Difference, ...]:

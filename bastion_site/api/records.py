@@ -6,6 +6,7 @@ from typing import Literal
 from bastion_core.findings import Finding, Note, Said, Verdict
 from bastion_core.fit.layers import Layer
 from bastion_core.fit.motion_station import DrawnContact
+from bastion_core.pieces.revision import Revision
 from bastion_core.recipes import Difference
 from bastion_core.stations import STATIONS
 from bastion_site.jobs.models import Job
@@ -135,6 +136,8 @@ class DraftRecord:
     differences: tuple[Difference, ...]
     row: Row
     silhouette_side: str
+    revision: Revision | None = None
+    """What another file changes; None where the files are the same, or it is not computed yet."""
 
 
 @dataclass(frozen=True)
@@ -159,7 +162,7 @@ Detail = make_dataclass(
     "Detail",
     [
         ("build", int), ("note", str), ("recipe", Decided), ("worn_by", int | None), ("usual", Usual), ("silhouette_side", str), ("files", Files),
-        ("undo", StepRef | None), ("redo", StepRef | None), ("draft_version", int | None),
+        ("sha256", str), ("picture", str), ("alike", tuple[Said, ...]), ("undo", StepRef | None), ("redo", StepRef | None), ("draft_version", int | None),
         *((s.key, s.result | None) for s in STATIONS),
         *((f"{s.key}_data", s.data | None) for s in STATIONS if s.kept),
     ],

@@ -14,6 +14,7 @@ from bastion_core.fit.movement import LEAST_DOWN_DEG
 from bastion_core.fit.sites import WAYS_IN
 from bastion_core.fit.suit import OUT_OF_PROPORTION
 from bastion_core.measure.table import SITES
+from bastion_core.pieces.hardware import usual_uses
 from bastion_core.print.profile import LAYER_HEIGHTS_MM
 from bastion_core.stations import STATIONS
 from bastion_core.units import MM_PER_UNIT
@@ -36,6 +37,8 @@ class Trade:
     wheres: tuple[str, ...]
     bays: tuple[UsualBay, ...]
     places: tuple[str, ...]
+    uses: dict[str, str]
+    """What goes into holes, by its code."""
     layer_heights_mm: tuple[float, ...]
     out_of_proportion: float
     least_down_deg: float
@@ -56,6 +59,7 @@ def trade(request) -> Response:
         WHERES,
         tuple(UsualBay(b["name"], tuple(b["size_mm"]), b["round"]) for b in Shop.current().bays),
         PLACES,
+        usual_uses(),
         LAYER_HEIGHTS_MM,
         OUT_OF_PROPORTION,
         LEAST_DOWN_DEG,

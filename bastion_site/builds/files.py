@@ -100,7 +100,7 @@ def keep_photo(uploaded) -> str:
 
 def drop_source(mesh: MeshFile) -> None:
     """Delete a source that no piece uses any more."""
-    if not mesh.pieces.exists() and not mesh.scans.exists():
+    if not mesh.pieces.exists() and not mesh.sets.exists() and not mesh.scans.exists():
         mesh.path.unlink(missing_ok=True)
         shutil.rmtree(settings.MEDIA_ROOT / "derived" / "preview" / mesh.sha256, ignore_errors=True)
         mesh.delete()

@@ -46,6 +46,11 @@ class Piece(models.Model):
     note = models.TextField(blank=True)
     mirror_of = models.ForeignKey("self", null=True, blank=True, on_delete=models.SET_NULL, related_name="mirrors")
     mesh = models.ForeignKey(MeshFile, on_delete=models.PROTECT, related_name="pieces")
+    """The file it came with."""
+    more_files = models.ManyToManyField(MeshFile, related_name="sets", blank=True)
+    """Other files that its decisions may name, now or after undoing."""
+    picture = models.CharField(max_length=80, blank=True)
+    """File name under the media folder's photos: what it is to look like."""
     file_name = models.CharField(max_length=255)
     wearer = models.ForeignKey("wearers.Wearer", null=True, blank=True, on_delete=models.SET_NULL, related_name="pieces")
     recipe = models.JSONField(default=dict)
@@ -90,6 +95,11 @@ class Piece(models.Model):
         if "wearer" in change:
             other.wearer_id = change["wearer"]
         return other
+
+    @property
+    def sources(self) -> list[MeshFile]:
+        """Every file it may be made of."""
+        return [self.mesh, *self.more_files.all()]
 
     @property
     def site(self) -> str:

@@ -35,6 +35,7 @@ def sweep(everything: bool = False) -> int:
                 shutil.rmtree(_folder(ref), ignore_errors=True)
                 gone += 1
     pictures = set(TestFit.objects.exclude(photo="").values_list("photo", flat=True))
+    pictures |= set(Piece.objects.exclude(picture="").values_list("picture", flat=True))
     # A photo is there a moment before its row.
     before = time.time() + (1 if everything else -_MOMENT_S)
     gone += _unlink(p for p in _in(settings.MEDIA_ROOT / "photos") if p.name not in pictures and p.stat().st_mtime < before)
@@ -70,7 +71,7 @@ def _refs(graph, stations) -> Iterable[Ref]:
 
 def _orphans(used: set[Ref]) -> int:
     """Folders of results without a row, sources and scans of nobody."""
-    MeshFile.objects.filter(pieces=None, scans=None).delete()
+    MeshFile.objects.filter(pieces=None, sets=None, scans=None).delete()
     kept = {_folder(ref) for ref in used}
     kept |= {_folder(Ref(_PREVIEW, sha)) for sha in MeshFile.objects.values_list("sha256", flat=True)}
     gone = 0

@@ -50,7 +50,7 @@ class Models(unittest.TestCase):
     def test_written_as_files(self):
         with tempfile.TemporaryDirectory() as folder:
             written = models.write_models(Path(folder), 0.03)
-            self.assertEqual(set(written), {p.file for p in story.PIECES})
+            self.assertEqual(set(written), {file for p in story.PIECES for file in (p.file, *p.files)})
 
 
 class Story(unittest.TestCase):

@@ -143,6 +143,18 @@ export function useChangeById(id: number, onSettled: () => void) {
   });
 }
 
+/** Give a piece a further file, or the files of another piece; what its decisions may name from then on. */
+export async function addFile(piece: number, what: { file?: File; piece?: number }): Promise<Schemas["SetFile"][]> {
+  const form = new FormData();
+  if (what.file) form.append("file", what.file);
+  if (what.piece !== undefined) form.append("piece", String(what.piece));
+  const answer = await fetch(`/api/pieces/${piece}/files/`, { method: "POST", body: form }).catch(() => null);
+  if (!answer) throw new Refused("offline", "The connection broke off. Send the file once more.", 0);
+  const body: unknown = await answer.json().catch(() => undefined);
+  if (!answer.ok) throw refusal(body, answer.status);
+  return (body as Schemas["Added"]).files;
+}
+
 /** Send a model file, telling how far it is. */
 export function upload(build: number, file: File, onProgress: (share: number) => void): Promise<Detail> {
   return new Promise((resolve, reject) => {

@@ -337,6 +337,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/pieces/{id}/files/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Add a file to a piece, sent or another piece's, so that its decisions can name it. Changes nothing yet. */
+        post: operations["pieces_files_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/pieces/{id}/gauge-ring/": {
         parameters: {
             query?: never;
@@ -400,6 +417,24 @@ export interface paths {
         /** @description The other side of a pair: same file, same decisions, mirrored left to right. */
         post: operations["pieces_mirror_create"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pieces/{id}/picture/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Keep a picture of what the piece is to look like; or take it away. */
+        post: operations["pieces_picture_create"];
+        /** @description Keep a picture of what the piece is to look like; or take it away. */
+        delete: operations["pieces_picture_destroy"];
         options?: never;
         head?: never;
         patch?: never;
@@ -967,6 +1002,10 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /** @description Files as the decision about a set names them. */
+        Added: {
+            files: components["schemas"]["SetFile"][];
+        };
         /** @description Everything known of a piece on its wearer, as it is kept and told. */
         AnswerRecord: {
             site: string;
@@ -1200,6 +1239,11 @@ export interface components {
             whole_fits: {
                 [key: string]: boolean;
             };
+            mates: components["schemas"]["MateRecord"][];
+            fitted: components["schemas"]["Fitted"][];
+            grown: components["schemas"]["FeatureUse"][];
+            /** Format: double */
+            grown_by_mm: number;
         };
         /** @description Every decision about a piece. */
         Decided: {
@@ -1210,6 +1254,9 @@ export interface components {
             turn_y: number;
             turn_z: number;
             mirrored: boolean;
+            files: components["schemas"]["SetFile"][];
+            worn_apart: boolean;
+            features: components["schemas"]["FeatureUse"][];
             /** Format: double */
             made_for_mm: number;
             /** Format: double */
@@ -1224,6 +1271,7 @@ export interface components {
             give_mm: number;
             printer_ids: number[];
             cuts: components["schemas"]["Cut"][] | null;
+            as_one: string[];
             pin_diameters_mm: number[] | null;
             /** Format: double */
             pin_clearance_mm: number | null;
@@ -1233,6 +1281,7 @@ export interface components {
             /** Format: double */
             infill: number;
             material: string;
+            as_supplied: boolean;
         };
         /** @description What a page has to know of a decision: its label, unit, bounds, choices, and whether it may be left open. */
         DecisionRecord: {
@@ -1275,6 +1324,9 @@ export interface components {
             usual: components["schemas"]["Usual"];
             silhouette_side: string;
             files: components["schemas"]["Files"];
+            sha256: string;
+            picture: string;
+            alike: components["schemas"]["Said"][];
             undo: components["schemas"]["StepRef"] | null;
             redo: components["schemas"]["StepRef"] | null;
             draft_version: number | null;
@@ -1305,6 +1357,7 @@ export interface components {
             differences: components["schemas"]["Difference"][];
             row: components["schemas"]["Row"];
             silhouette_side: string;
+            revision: components["schemas"]["Revision"] | null;
         };
         /** @description Decisions to try, the remedy they come from, and the version of the draft they were made against. */
         DraftRequest: {
@@ -1320,6 +1373,11 @@ export interface components {
             /** Quarter turns about z */
             turn_z?: number;
             mirrored?: boolean;
+            files?: components["schemas"]["SetFileRequest"][];
+            /** Straps hold the files together */
+            worn_apart?: boolean;
+            /** Holes and slots */
+            features?: components["schemas"]["FeatureUseRequest"][];
             /**
              * Made for a height of
              * Format: double
@@ -1350,6 +1408,8 @@ export interface components {
             printer_ids?: number[];
             /** Planes */
             cuts?: components["schemas"]["CutRequest"][] | null;
+            /** Printed as one */
+            as_one?: string[];
             /** Pins */
             pin_diameters_mm?: number[] | null;
             /**
@@ -1366,6 +1426,8 @@ export interface components {
             /** Format: double */
             infill?: number;
             material?: string;
+            /** Lie as supplied */
+            as_supplied?: boolean;
             wearer?: number | null;
             because?: components["schemas"]["SaidRequest"] | null;
             version?: number;
@@ -1436,6 +1498,43 @@ export interface components {
             inside_out: boolean;
             overlapping_bodies: boolean;
         };
+        /** @description Something of a fixed size in a piece, as it lies in its file (mm at scale 1). */
+        Feature: {
+            kind: components["schemas"]["FeatureKindEnum"];
+            file: number;
+            at_mm: number[];
+            axis: number[];
+            along: number[];
+            /** Format: double */
+            width_mm: number;
+            /** Format: double */
+            clear_mm: number;
+            /** Format: double */
+            length_mm: number;
+            /** Format: double */
+            depth_mm: number;
+            through: boolean;
+            flats: number;
+        };
+        /**
+         * @description * `round` - round
+         *     * `hexagon` - hexagon
+         *     * `slot` - slot
+         *     * `peg` - peg
+         *     * `tongue` - tongue
+         * @enum {string}
+         */
+        FeatureKindEnum: "round" | "hexagon" | "slot" | "peg" | "tongue";
+        /** @description What a hole, pocket or slot is for: the one nearest to a place in the files' own coordinates (mm at scale 1). */
+        FeatureUse: {
+            at_mm: number[];
+            use: string;
+        };
+        /** @description What a hole, pocket or slot is for: the one nearest to a place in the files' own coordinates (mm at scale 1). */
+        FeatureUseRequest: {
+            at_mm: number[];
+            use: string;
+        };
         /**
          * @description * `holds` - holds
          *     * `tight` - tight
@@ -1453,6 +1552,16 @@ export interface components {
             view: string;
             front: number[][];
             behind: number[][];
+        };
+        /** @description A file of a set, mended (mm). */
+        FileRecord: {
+            size_mm: number[];
+            centre_mm: number[];
+            /** Format: double */
+            volume_mm3: number;
+            triangles: number;
+            watertight: boolean;
+            mended: string[];
         };
         /**
          * @description * `mm` - mm
@@ -1515,6 +1624,19 @@ export interface components {
             measure_next: components["schemas"]["Said"];
             /** Format: double */
             flats_off_mm: number | null;
+        };
+        /** @description What became of a decided hole, at this scale (mm). */
+        Fitted: {
+            at_mm: number[];
+            use: string;
+            state: string;
+            /** Format: double */
+            width_mm: number;
+            /** Format: double */
+            depth_mm: number;
+            /** Format: double */
+            was_mm: number;
+            text: components["schemas"]["Said"];
         };
         /** @description What was found on a scan. */
         Found: {
@@ -1593,6 +1715,18 @@ export interface components {
             name: string;
             id: string;
             cut_normals: number[][];
+            supplied_down: number[] | null;
+        };
+        /** @description Two files whose faces match: where the second one belongs, and how well it does. */
+        Joint: {
+            files: number[];
+            /** Format: double */
+            off_mm: number;
+            /** Format: double */
+            rim_mm: number;
+            /** Format: double */
+            area_mm2: number;
+            turns: number;
         };
         /** @description A joint from the side it is seen best from: SVG paths in mm. */
         JointDrawing: {
@@ -1655,6 +1789,39 @@ export interface components {
             /** Format: double */
             scale: number;
         };
+        /** @description Two files of a set that lie against each other, as they are placed (mm at scale 1). */
+        Mate: {
+            files: number[];
+            flat: boolean;
+            /** Format: double */
+            area_mm2: number;
+            /** Format: double */
+            gap_mm: number;
+            /** Format: double */
+            gap_low_mm: number;
+            /** Format: double */
+            gap_high_mm: number;
+            at_mm: number[];
+            normal: number[];
+            /** Format: double */
+            overlap_mm3: number;
+        };
+        /** @description Where two files of a set meet, at the scale in force (mm). */
+        MateRecord: {
+            id: string;
+            files: number[];
+            flat: boolean;
+            /** Format: double */
+            area_mm2: number;
+            /** Format: double */
+            gap_mm: number;
+            /** Format: double */
+            gap_high_mm: number;
+            /** Format: double */
+            overlap_mm3: number;
+            at_mm: number[];
+            as_one: boolean;
+        };
         /** @description A filament: density in g/cm³, how much a hot end melts of it in mm³/s, where it goes soft, what it costs. */
         Material: {
             key: string;
@@ -1716,6 +1883,12 @@ export interface components {
             guessed: boolean;
             reason: components["schemas"]["Said"];
         };
+        /** @description A further file of a piece, or the piece whose files it is to share. */
+        MoreFileRequest: {
+            /** Format: binary */
+            file?: string;
+            piece?: number;
+        };
         /** @description A build's joints with its pieces on. ``waits`` says why there is nothing; ``state`` whether it is known, and ``job`` what is at it. */
         Motion: {
             state: string;
@@ -1755,6 +1928,7 @@ export interface components {
             /** Format: double */
             volume_mm3: number;
             fits: string[];
+            files: number[];
         };
         /** @description A build as it is changed. */
         PatchedBuildRequest: {
@@ -1779,6 +1953,11 @@ export interface components {
             /** Quarter turns about z */
             turn_z?: number;
             mirrored?: boolean;
+            files?: components["schemas"]["SetFileRequest"][];
+            /** Straps hold the files together */
+            worn_apart?: boolean;
+            /** Holes and slots */
+            features?: components["schemas"]["FeatureUseRequest"][];
             /**
              * Made for a height of
              * Format: double
@@ -1809,6 +1988,8 @@ export interface components {
             printer_ids?: number[];
             /** Planes */
             cuts?: components["schemas"]["CutRequest"][] | null;
+            /** Printed as one */
+            as_one?: string[];
             /** Pins */
             pin_diameters_mm?: number[] | null;
             /**
@@ -1825,6 +2006,8 @@ export interface components {
             /** Format: double */
             infill?: number;
             material?: string;
+            /** Lie as supplied */
+            as_supplied?: boolean;
             name?: string;
             note?: string;
             wearer?: number | null;
@@ -1844,6 +2027,11 @@ export interface components {
             /** Quarter turns about z */
             turn_z?: number;
             mirrored?: boolean;
+            files?: components["schemas"]["SetFileRequest"][];
+            /** Straps hold the files together */
+            worn_apart?: boolean;
+            /** Holes and slots */
+            features?: components["schemas"]["FeatureUseRequest"][];
             /**
              * Made for a height of
              * Format: double
@@ -1874,6 +2062,8 @@ export interface components {
             printer_ids?: number[];
             /** Planes */
             cuts?: components["schemas"]["CutRequest"][] | null;
+            /** Printed as one */
+            as_one?: string[];
             /** Pins */
             pin_diameters_mm?: number[] | null;
             /**
@@ -1890,6 +2080,8 @@ export interface components {
             /** Format: double */
             infill?: number;
             material?: string;
+            /** Lie as supplied */
+            as_supplied?: boolean;
             wearer?: number | null;
             because?: components["schemas"]["SaidRequest"] | null;
             version?: number;
@@ -1968,11 +2160,19 @@ export interface components {
             /** @description Who took what is changed. */
             by?: string;
         };
-        /** @description What was wrong with the surface as it came. */
+        /** @description A picture. */
+        PictureRequest: {
+            /** Format: binary */
+            file: string;
+        };
+        /** @description What was wrong with the surface as it came, and everything of a fixed size in it, in the files' own coordinates. */
         PiecesData: {
             faults: components["schemas"]["Faults"];
+            features: components["schemas"]["Feature"][];
+            filled: boolean[];
+            likely: string[][];
         };
-        /** @description What is known of a file once it is a solid, in millimetres. */
+        /** @description What is known of a file, or a set of them, once it is a solid, in millimetres. */
         PiecesResult: {
             unit: string;
             unit_reason: components["schemas"]["Said"];
@@ -1991,6 +2191,16 @@ export interface components {
             touching_edges: number;
             /** Format: double */
             chord_error_mm: number | null;
+            files: components["schemas"]["FileRecord"][];
+            mates: components["schemas"]["Mate"][];
+            strays: number[];
+            together: components["schemas"]["SetFile"][];
+            joints: components["schemas"]["Joint"][];
+            unpaired: number[];
+            as_set: components["schemas"]["SetFile"][];
+            holes: number;
+            features: number;
+            shadows_mm2: number[];
         };
         /**
          * @description * `crown` - crown
@@ -2030,6 +2240,8 @@ export interface components {
             /** Format: double */
             covers: number;
             curve: components["schemas"]["PlatePoint"][];
+            openings: components["schemas"]["SideOpening"][];
+            halves_mm: number[];
         };
         /** @description What one scale brings: how uneven the gap is (mm, as a standard deviation), and how far off the layers it then lies on the whole. */
         PlatePoint: {
@@ -2172,6 +2384,16 @@ export interface components {
                 [key: string]: unknown;
             };
         };
+        /** @description What the exchange of a file changed. */
+        Revision: {
+            volume_mm3: number[];
+            holes: number[];
+            features: number[];
+            size_mm: number[][];
+            same_outline: boolean;
+            again: string[];
+            as_before: number;
+        };
         /** @description The tight place: where in the piece, what of the body, and both sizes. */
         Ring: {
             /** Format: double */
@@ -2287,6 +2509,7 @@ export interface components {
             face: string;
             box: number[];
             spots: components["schemas"]["Spot"][];
+            own: number;
         };
         /** @description Both outlines at one height above the piece's lower edge (mm), about the body's middle there. */
         Section: {
@@ -2302,6 +2525,22 @@ export interface components {
             };
             units?: components["schemas"]["LengthUnitsEnum"];
             by?: string;
+        };
+        /** @description A file of a set, or one body of it, turned about its own origin (degrees about x, then y, then z) and moved (mm at scale 1). */
+        SetFile: {
+            sha256: string;
+            name: string;
+            body: number | null;
+            turn_deg: number[];
+            move_mm: number[];
+        };
+        /** @description A file of a set, or one body of it, turned about its own origin (degrees about x, then y, then z) and moved (mm at scale 1). */
+        SetFileRequest: {
+            sha256: string;
+            name: string;
+            body?: number | null;
+            turn_deg?: number[];
+            move_mm?: number[];
         };
         /**
          * @description * `female` - Female
@@ -2379,6 +2618,16 @@ export interface components {
          * @enum {string}
          */
         SideEnum: "left" | "right";
+        /** @description How far the edges of two halves stand apart on one side, over its height (mm); negative where one stands in the other. */
+        SideOpening: {
+            side: string;
+            /** Format: double */
+            least_mm: number;
+            /** Format: double */
+            middle_mm: number;
+            /** Format: double */
+            most_mm: number;
+        };
         /** @description What is seen through the opening, in degrees from straight ahead, and the share of a bare head's view that is left. */
         Sight: {
             /** Format: double */
@@ -2602,6 +2851,9 @@ export interface components {
             wheres: string[];
             bays: components["schemas"]["UsualBay"][];
             places: string[];
+            uses: {
+                [key: string]: string;
+            };
             layer_heights_mm: number[];
             /** Format: double */
             out_of_proportion: number;
@@ -3447,6 +3699,32 @@ export interface operations {
             };
         };
     };
+    pieces_files_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description A unique integer value identifying this piece. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "multipart/form-data": components["schemas"]["MoreFileRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Added"];
+                };
+            };
+        };
+    };
     pieces_gauge_ring_retrieve: {
         parameters: {
             query?: {
@@ -3538,6 +3816,53 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Detail"];
                 };
+            };
+        };
+    };
+    pieces_picture_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description A unique integer value identifying this piece. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["PictureRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Detail"];
+                };
+            };
+        };
+    };
+    pieces_picture_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description A unique integer value identifying this piece. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

@@ -107,6 +107,13 @@ export default function SideBySide() {
           )),
           "outline",
         )}
+        {drafts.data.some((d) => d.revision) &&
+          line(
+            "Files",
+            kept.pieces ? `${units.volume(kept.pieces.volume_mm3)}, ${units.count(kept.pieces.holes, "hole")}` : "",
+            drafts.data.map((d) => (d.revision ? <Exchanged key={d.id} of={d.revision} /> : "as kept")),
+            "files",
+          )}
         {columns[0].map((figure, row) =>
           line(
             figure.label,
@@ -128,6 +135,24 @@ export default function SideBySide() {
         )}
       </Box>
     </Box>
+  );
+}
+
+/** What another file changes: material, holes, outline, and what has to be printed again. */
+function Exchanged({ of }: { of: NonNullable<Draft["revision"]> }) {
+  const units = useUnits();
+  const holes = of.holes[1] - of.holes[0];
+  const features = of.features[1] - of.features[0];
+  const more = (n: number, one: string, many?: string) => `${units.count(Math.abs(n), one, many)} ${n > 0 ? "more" : "fewer"}`;
+  return (
+    <span>
+      {units.volume(of.volume_mm3[1])}
+      {holes !== 0 && `, ${more(holes, "hole")}`}
+      {features !== 0 && `, ${more(features, "pocket or slot", "pockets or slots")}`};{" "}
+      {of.same_outline ? "same outline" : "another outline"}.{" "}
+      {of.again.length ? `To print again: ${of.again.map((p) => p.replace(/^.*-/, "")).join(", ")}` : "Nothing to print again"}
+      {of.as_before > 0 && `; ${units.count(of.as_before, "part")} as before`}.
+    </span>
   );
 }
 

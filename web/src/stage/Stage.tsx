@@ -23,6 +23,19 @@ export interface StageProps {
   chosenPlane?: string | null;
   onChoosePlane?: (id: string) => void;
   onPlane?: (plane: StagePlane) => void;
+  /** Places on the model, in its file's coordinates. */
+  marks?: StageMark[];
+  chosenMark?: number | null;
+  onChooseMark?: (mark: number) => void;
+}
+
+/** A hole, pocket or slot: its mouth, the way out of it, and how wide it is. */
+export interface StageMark {
+  id: number;
+  at: readonly number[];
+  axis: readonly number[];
+  width: number;
+  decided: boolean;
 }
 
 declare global {
@@ -33,6 +46,7 @@ declare global {
       triangles: number;
       parts: number;
       planes: number;
+      marks: number;
       handle: (id: string) => [number, number] | null;
     };
   }
@@ -46,7 +60,9 @@ export default function Stage(props: StageProps) {
   );
 }
 
-function Model({ file, matrix, explode = 0, centres, chosenPart, planes = [], chosenPlane, onChoosePlane, onPlane }: StageProps) {
+function Model(props: StageProps) {
+  const { file, matrix, explode = 0, centres, chosenPart, planes = [], chosenPlane, onChoosePlane, onPlane } = props;
+  const { marks = NO_MARKS, chosenMark, onChooseMark } = props;
   const { inks } = useTheme().palette;
   const loaded = useLoader(GLTFLoader, file);
   const { camera, controls, invalidate, size } = useThree();
@@ -93,7 +109,8 @@ function Model({ file, matrix, explode = 0, centres, chosenPart, planes = [], ch
       });
       const centre = centres?.[name];
       if (centre) {
-        const away = new THREE.Vector3(...(centre as [number, number, number])).sub(middle).multiplyScalar(0.9 * explode);
+        const from = matrix ? middle.clone().applyMatrix4(matrix.clone().invert()) : middle;
+        const away = new THREE.Vector3(...(centre as [number, number, number])).sub(from).multiplyScalar(0.9 * explode);
         part.position.copy(away);
       }
     });
@@ -123,6 +140,7 @@ function Model({ file, matrix, explode = 0, centres, chosenPart, planes = [], ch
       triangles: model.triangles,
       parts: model.parts.length,
       planes: planes.length,
+      marks: marks.length,
       handle: (id) => {
         const plane = planes.find((p) => p.id === id);
         if (!plane) return null;
@@ -133,11 +151,14 @@ function Model({ file, matrix, explode = 0, centres, chosenPart, planes = [], ch
     return () => {
       window.__stage = undefined;
     };
-  }, [camera, file, middle, model, planes, size]);
+  }, [camera, file, marks.length, middle, model, planes, size]);
 
   return (
     <>
       <primitive object={model.root} />
+      {marks.map((mark) => (
+        <MarkRing key={mark.id} mark={mark} matrix={matrix} chosen={mark.id === chosenMark} onChoose={() => onChooseMark?.(mark.id)} />
+      ))}
       {planes.map((plane) => (
         <PlaneHandle
           key={plane.id}
@@ -150,6 +171,45 @@ function Model({ file, matrix, explode = 0, centres, chosenPart, planes = [], ch
         />
       ))}
     </>
+  );
+}
+
+const NO_MARKS: StageMark[] = [];
+const LEAST_RING_MM = 3;
+
+/** A ring round the mouth of a hole, seen through the piece; drawn full where it is decided what the hole is for. */
+function MarkRing({ mark, matrix, chosen, onChoose }: { mark: StageMark; matrix?: THREE.Matrix4; chosen: boolean; onChoose: () => void }) {
+  const { inks } = useTheme().palette;
+  const { invalidate } = useThree();
+  const place = useMemo(() => {
+    const turn = new THREE.Quaternion().setFromUnitVectors(
+      new THREE.Vector3(0, 0, 1),
+      new THREE.Vector3(...(mark.axis as [number, number, number])).normalize(),
+    );
+    const own = new THREE.Matrix4().compose(new THREE.Vector3(...(mark.at as [number, number, number])), turn, new THREE.Vector3(1, 1, 1));
+    return matrix ? matrix.clone().multiply(own) : own;
+  }, [mark, matrix]);
+  useEffect(() => invalidate(), [chosen, invalidate, place]);
+  const radius = Math.max(mark.width / 2, LEAST_RING_MM / 2);
+  const thick = Math.max((chosen ? 0.34 : mark.decided ? 0.26 : 0.18) * radius, 0.5);
+  return (
+    <group matrixAutoUpdate={false} matrix={place}>
+      <mesh
+        renderOrder={2}
+        onClick={(e) => {
+          e.stopPropagation();
+          onChoose();
+        }}
+      >
+        <torusGeometry args={[radius + thick, thick, 10, 32]} />
+        <meshBasicMaterial
+          color={chosen ? inks.chosen : mark.decided ? inks.holds : inks.ink}
+          depthTest={false}
+          transparent
+          opacity={0.92}
+        />
+      </mesh>
+    </group>
   );
 }
 

@@ -6,7 +6,8 @@ import Typography from "@mui/material/Typography";
 import { useTheme } from "@mui/material/styles";
 import { useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
-import { upload } from "../api/client";
+import { useNavigate } from "react-router";
+import { addFile, api, need, upload, type Detail, type Schemas } from "../api/client";
 
 interface Sending {
   name: string;
@@ -20,8 +21,45 @@ export function Drop({ build, empty }: { build: number; empty: boolean }) {
   const chooser = useRef<HTMLInputElement>(null);
   const [over, setOver] = useState(false);
   const [sending, setSending] = useState<Sending[]>([]);
+  const [several, setSeveral] = useState<File[]>([]);
+  const go = useNavigate();
+
+  const take = (files: File[]) => (files.length > 1 ? setSeveral(files) : void send(files));
+
+  /** All files as one piece: the first makes it, the others join it. */
+  const sendSet = async (files: File[]) => {
+    setSeveral([]);
+    setSending(files.map((f) => ({ name: f.name, share: 0 })));
+    const note = (k: number, change: Partial<Sending>) => setSending((all) => all.map((s, i) => (k === i ? { ...s, ...change } : s)));
+    let piece: Detail | null = null;
+    const made: Schemas["SetFile"][] = [];
+    for (const [k, file] of files.entries()) {
+      try {
+        if (piece) made.push(...(await addFile(piece.id, { file })));
+        else {
+          piece = await upload(build, file, (share) => note(k, { share }));
+          made.push({ sha256: piece.sha256, name: file.name.replace(/\.[^.]+$/, ""), body: null, turn_deg: [0, 0, 0], move_mm: [0, 0, 0] });
+        }
+        note(k, { share: 1 });
+      } catch (error) {
+        note(k, { error: (error as Error).message });
+      }
+    }
+    if (piece && made.length > 1) {
+      try {
+        const params = { path: { id: piece.id } };
+        await need(api.PATCH("/api/pieces/{id}/", { params, body: { files: made, version: piece.version } }));
+        void go(`/build/${build}/piece/${piece.id}/pieces`);
+      } catch (error) {
+        note(0, { error: (error as Error).message });
+      }
+    }
+    await client.invalidateQueries({ queryKey: ["wall", build] });
+    setSending((all) => all.filter((s) => s.error));
+  };
 
   const send = async (files: File[]) => {
+    setSeveral([]);
     const fresh = files.map((f) => ({ name: f.name, share: 0 }));
     setSending(fresh);
     for (const [i, file] of files.entries()) {
@@ -47,7 +85,7 @@ export function Drop({ build, empty }: { build: number; empty: boolean }) {
       onDrop={(e) => {
         e.preventDefault();
         setOver(false);
-        void send([...e.dataTransfer.files]);
+        take([...e.dataTransfer.files]);
       }}
       sx={{
         border: `1.5px dashed ${over ? inks.chosen : inks.line}`,
@@ -75,10 +113,26 @@ export function Drop({ build, empty }: { build: number; empty: boolean }) {
         aria-label="Model files"
         accept=".stl,.obj,.ply,.3mf"
         onChange={(e) => {
-          void send([...(e.target.files ?? [])]);
+          take([...(e.target.files ?? [])]);
           e.target.value = "";
         }}
       />
+      {several.length > 0 && (
+        <Box
+          role="group"
+          aria-label="Several files"
+          sx={{ display: "flex", gap: 1, alignItems: "center", flexWrap: "wrap", width: "100%" }}
+        >
+          <Typography>{several.length} files:</Typography>
+          <Button variant="contained" onClick={() => void send(several)}>
+            Each is a piece
+          </Button>
+          <Button variant="contained" onClick={() => void sendSet(several)}>
+            Together they are one piece
+          </Button>
+          <Button onClick={() => setSeveral([])}>Cancel</Button>
+        </Box>
+      )}
       {sending.map((s) => (
         <Box key={s.name} sx={{ width: "100%" }} role={s.error ? "alert" : "status"}>
           <Typography variant="body2" color={s.error ? "error" : undefined}>

@@ -1,12 +1,14 @@
 """Fill an empty database with the demo: shop, wearers, the Tidewrack Watch's build and its models."""
 
 import tempfile
+from dataclasses import replace
 from pathlib import Path
 
 from django.core.files import File
 from django.core.management.base import BaseCommand
 from django.utils import timezone
 
+from bastion_core.engine.keeping import plain
 from bastion_core.measure.table import ROWS
 from bastion_core.recipes import begin_all, write_all
 from bastion_site.builds.files import keep_source
@@ -15,6 +17,7 @@ from bastion_site.engine.refresh import refresh_many
 from bastion_site.shop.models import Printer, Shop, Spool, shop_today
 from bastion_site.wearers.models import Wearer
 from demo.models import write_models
+from demo.sets import LAID
 from demo.story import BUILD, PIECES, PRINTERS, SPOOLS, WEARERS, due
 
 
@@ -44,6 +47,7 @@ def load(detail: float = 1.0) -> Build | None:
         sources = {file: _kept(path) for file, path in write_models(Path(folder), detail).items()}
     build = Build.objects.create(name=BUILD, due=due(timezone.localdate()), wearer=wearers[WEARERS[0]["name"]])
     for piece in PIECES:
+        placed = [replace(LAID[file], sha256=sources[file].sha256) for file in piece.files]
         made = Piece.objects.create(
             build=build,
             name=piece.name,
@@ -51,8 +55,11 @@ def load(detail: float = 1.0) -> Build | None:
             file_name=f"{piece.file}.stl",
             wearer=wearers.get(piece.wearer),
             note=piece.note,
-            recipe=write_all(begin_all(shop_today(), **piece.recipe, printer_ids=[printers[n].id for n in piece.printers])),
+            recipe=write_all(
+                begin_all(shop_today(), **piece.recipe, files=plain(placed), printer_ids=[printers[n].id for n in piece.printers])
+            ),
         )
+        made.more_files.set(sources[file] for file in piece.files)
         if piece.mirror:
             name = piece.name.replace("left", "right")
             Piece.objects.create(

@@ -14,6 +14,7 @@ import { Mark } from "../../parts/Mark";
 import { useUnits } from "../../parts/units";
 import { LazyStage } from "../../stage/LazyStage";
 import type { StagePlane } from "../../stage/PlaneHandle";
+import { Meetings } from "../pieces/Files";
 import type { StationProps } from "../types";
 
 type Three = [number, number, number];
@@ -163,6 +164,7 @@ export default function CutStation({ piece, change, children }: StationProps) {
           )}
         </Stack>
       </Box>
+      {piece.recipe.files.length > 1 && <Meetings piece={piece} names={piece.recipe.files.map((f) => f.name)} change={change} />}
       {data && (
         <Box
           component="table"
@@ -183,7 +185,10 @@ export default function CutStation({ piece, change, children }: StationProps) {
           <tbody>
             {data.parts.map((p) => (
               <Box component="tr" key={p.name} onMouseEnter={() => setPart(p.name)} onMouseLeave={() => setPart(null)}>
-                <td>{p.name.replace(/^.*-/, "")}</td>
+                <td>
+                  {p.name.replace(/^.*-/, "")}
+                  {p.files.length > 0 && <i> {p.files.map((k) => piece.recipe.files[k]?.name).join(" + ")}</i>}
+                </td>
                 <td>{units.size(p.size_mm)}</td>
                 <td>{p.fits.length ? p.fits.join(", ") : <Mark verdict="stops" word />}</td>
               </Box>

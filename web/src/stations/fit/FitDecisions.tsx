@@ -128,6 +128,12 @@ function PlateLine({ plate }: { plate: Schemas["PlateFit"] }) {
       Gap uneven by ± {units.length(plate.uneven_mm, 1)}, at best ± {units.length(plate.best_uneven_mm, 1)}; hardly worse from{" "}
       {units.percent(plate.from_scale)} to {units.percent(plate.to_scale)}. On the whole {units.length(plate.even_mm, 1)} off the layers.
       Covers {units.percent(plate.covers, 0)} of what it is meant for.
+      {plate.openings.map((o) => (
+        <span key={o.side}>
+          {" "}
+          Open on the {o.side}: {units.length(o.least_mm)} to {units.length(o.most_mm)}.
+        </span>
+      ))}
     </Typography>
   );
 }

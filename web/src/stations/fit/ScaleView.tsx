@@ -10,6 +10,7 @@ import { api, layersOf, need, type Change, type Detail, type Layer, type Schemas
 import { useUnits } from "../../parts/units";
 
 const RoomChart = lazy(() => import("./RoomChart"));
+const PlateChart = lazy(() => import("./PlateChart"));
 
 interface Props {
   piece: Detail;
@@ -20,6 +21,7 @@ interface Props {
 export function ScaleView({ piece, answer, change }: Props) {
   const units = useUnits();
   const now = Math.max(...answer.scale);
+  const plate = answer.plate;
   const layers = layersOf(piece);
   const pads = layers.find((l) => l.name === "pad")?.thickness_mm ?? 0;
   const head = piece.recipe.site === "head";
@@ -31,20 +33,29 @@ export function ScaleView({ piece, answer, change }: Props) {
     queryFn: () => need(api.GET("/api/pieces/{id}/what-if/", { params: { path: { id: piece.id }, query: asked } })),
     placeholderData: (before) => before,
     retry: false,
+    enabled: !plate,
   });
-  const told = what.data;
+  const told = plate ? undefined : what.data;
   const rules = answer.marks.map((m) => `${m.rule} from ${units.percent(m.scale)}`);
   const grams = piece.print?.filament_g;
   return (
     <Box sx={{ p: 2 }}>
       <Typography variant="h2" component="p">
-        Room against scale
+        {plate ? "How it follows the body, against scale" : "Room against scale"}
       </Typography>
       <Suspense fallback={<Typography>Drawing the curve …</Typography>}>
-        <RoomChart curve={answer.curve} marks={answer.marks} chosen={now} asked={percent / 100} />
+        {plate ? (
+          <PlateChart plate={plate} chosen={now} asked={percent / 100} />
+        ) : (
+          <RoomChart curve={answer.curve} marks={answer.marks} chosen={now} asked={percent / 100} />
+        )}
       </Suspense>
       <Typography variant="body2" color="text.secondary">
-        {rules.length ? `Holds: ${rules.join("; ")}.` : "No rule binds this piece to a scale: it is laid on."}
+        {plate
+          ? `Least uneven at ${units.percent(plate.best_scale)}; hardly worse from ${units.percent(plate.from_scale)} to ${units.percent(plate.to_scale)}.`
+          : rules.length
+            ? `Holds: ${rules.join("; ")}.`
+            : "No rule binds this piece to a scale: it is laid on."}
       </Typography>
       <Stack direction="row" spacing={4} sx={{ mt: 2, flexWrap: "wrap" }} useFlexGap>
         <Box sx={{ width: 260 }}>

@@ -13,9 +13,13 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { lazy, Suspense, useState } from "react";
 import { useNavigate } from "react-router";
 import { api, need, type Change, useTrade } from "../../api/client";
+import Slider from "@mui/material/Slider";
 import { ErrorNote } from "../../parts/Notes";
 import { useUnits } from "../../parts/units";
 import type { StationProps } from "../types";
+import { Files } from "./Files";
+import { Holes } from "./Holes";
+import { Picture } from "./Picture";
 
 const StandingStage = lazy(() => import("./StandingStage"));
 
@@ -27,6 +31,9 @@ export default function PiecesStation({ piece, change, children }: StationProps)
   const [leaving, setLeaving] = useState(false);
   const [name, setName] = useState<string | null>(null);
   const [note, setNote] = useState<string | null>(null);
+  const [file, setFile] = useState<number | null>(null);
+  const [hole, setHole] = useState<number | null>(null);
+  const [explode, setExplode] = useState(0);
   const r = piece.recipe;
   const mirror = useMutation({
     mutationFn: () => need(api.POST("/api/pieces/{id}/mirror/", { params: { path: { id: piece.id } } })),
@@ -46,11 +53,22 @@ export default function PiecesStation({ piece, change, children }: StationProps)
   const stage = (
     <>
       <Suspense fallback={null}>
-        <StandingStage piece={piece} />
+        <StandingStage piece={piece} explode={explode} chosenFile={file} chosenHole={hole} onChooseHole={setHole} />
       </Suspense>
-      <Typography variant="caption" sx={{ position: "absolute", left: 16, bottom: 10 }}>
-        As it stands: up is up, the front faces you and a little to the right.
-      </Typography>
+      <Box sx={{ position: "absolute", left: 20, bottom: 10, width: 320 }}>
+        {piece.pieces && piece.pieces.files.length > 1 && (
+          <Slider
+            aria-label="Exploded view"
+            min={0}
+            max={1}
+            step={0.02}
+            value={explode}
+            onChange={(_, v) => setExplode(v as number)}
+            size="small"
+          />
+        )}
+        <Typography variant="caption">As it stands: up is up, the front faces you and a little to the right.</Typography>
+      </Box>
     </>
   );
   const decisions = (
@@ -67,6 +85,13 @@ export default function PiecesStation({ piece, change, children }: StationProps)
           <li>The file stays as it came ({piece.file_name}); the mended body is kept beside it.</li>
         </Box>
       )}
+      {piece.alike.map((s) => (
+        <Typography key={s.words} role="note">
+          {units.say(s)}
+        </Typography>
+      ))}
+      <Files piece={piece} change={change} chosen={file} onChoose={setFile} onDraft={(draft) => void go(`?draft=${draft}`)} />
+      <Holes piece={piece} change={change} chosen={hole} onChoose={setHole} />
       <Stack direction="row" spacing={1.5}>
         <TextField
           label="Name"
@@ -133,6 +158,7 @@ export default function PiecesStation({ piece, change, children }: StationProps)
           </Button>
         </Stack>
       </Box>
+      <Picture piece={piece} />
       <TextField
         label="Note"
         multiline

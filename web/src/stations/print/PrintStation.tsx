@@ -1,8 +1,10 @@
 /** How it is printed: each part lying on its foot, hours and grams, what the layer height moves, the lanes of the printers. */
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
+import FormControlLabel from "@mui/material/FormControlLabel";
 import MenuItem from "@mui/material/MenuItem";
 import Stack from "@mui/material/Stack";
+import Switch from "@mui/material/Switch";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useTheme } from "@mui/material/styles";
@@ -83,6 +85,10 @@ export default function PrintStation({ piece, change, children }: StationProps) 
         <DecisionField of="walls" piece={piece} change={change} width={90} />
         <DecisionField of="infill" piece={piece} change={change} width={110} />
       </Stack>
+      <FormControlLabel
+        control={<Switch checked={r.as_supplied} onChange={(_, on) => change({ as_supplied: on })} />}
+        label="Whole files lie as their designer laid them"
+      />
       <TextField
         select
         label="Material"
