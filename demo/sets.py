@@ -35,7 +35,7 @@ def _beacon(detail: float) -> dict[str, Solid]:
         lift = np.sin(round_up)
         z = np.where(v < 0.5, 150 + 132 * np.cos(round_up), 150 * (1 - (v - 0.5) / 0.5))
         draw = np.where(v < 0.5, 1.0, 1 - 0.09 * ((v - 0.5) / 0.5) ** 2)
-        return np.column_stack([86.0 * lift * draw * np.cos(angle), 108.0 * lift * draw * np.sin(angle) + 4, z]), angle
+        return np.column_stack([96.0 * lift * draw * np.cos(angle), 118.0 * lift * draw * np.sin(angle) + 4, z]), angle
 
     def inner(u: Floats, v: Floats) -> Floats:
         return inside(u, v)[0]
@@ -43,7 +43,7 @@ def _beacon(detail: float) -> dict[str, Solid]:
     def outer(u: Floats, v: Floats) -> Floats:
         points, angle = inside(u, v)
         x, y, z = points.T
-        normal = np.column_stack([x / 86.0**2, (y - 4) / 108.0**2, np.where(z > 150, (z - 150) / 132.0**2, 0.0)])
+        normal = np.column_stack([x / 96.0**2, (y - 4) / 118.0**2, np.where(z > 150, (z - 150) / 132.0**2, 0.0)])
         normal /= np.maximum(np.linalg.norm(normal, axis=1), 1e-9)[:, None]
         louvres = 2.2 * np.clip(np.cos(14 * angle), 0, 1) ** 2 * np.clip((z - 190) / 18, 0, 1) * np.clip((268 - z) / 20, 0, 1)
         gallery = 3.0 * np.clip(1 - ((z - 184) / 7) ** 2, 0, None)
@@ -60,12 +60,12 @@ def _beacon(detail: float) -> dict[str, Solid]:
     drills = []
     for degrees in (35.0, 145.0, 221.0, 319.0):
         turn = np.radians(degrees)
-        at = np.array([(86.0 - 4.2) * np.cos(turn), (108.0 - 4.2) * np.sin(turn) + 4])
+        at = np.array([(96.0 - 4.2) * np.cos(turn), (118.0 - 4.2) * np.sin(turn) + 4])
         body = body + Manifold.cylinder(18, 5.6, 5.6, 48, True).translate([*at, SEAM_MM])
         wide, deep = MAGNET_MM
         drills.append(Manifold.cylinder(2 * deep, wide / 2, wide / 2, 64, True).translate([*at, SEAM_MM]))
     for side in (-1, 1):
-        for x, z in ((78.5, 40.0), (80.5, 110.0)):
+        for x, z in ((88.0, 40.0), (90.5, 110.0)):
             at = [side * x, SIDES_MM, z]
             body = body + Manifold.cylinder(20, 6.5, 6.5, 48, True).rotate([90, 0, 0]).translate(at)
             drills.append(Manifold.cylinder(30, SCREW_MM / 2, SCREW_MM / 2, 40, True).rotate([90, 0, 0]).translate(at))

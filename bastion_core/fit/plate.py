@@ -21,7 +21,7 @@ from bastion_core.fit.seat import seat_turn
 from bastion_core.geometry.mesh import Floats, Mesh
 from bastion_core.geometry.walls import surface_sample
 
-GROUND_POINTS, INSIDE_POINTS = 20_000, 1600
+GROUND_POINTS, INSIDE_POINTS = 20_000, 900
 HARDLY_WORSE_MM = 0.75
 """A scale whose gap is less even than the best one's by no more than this is as good; common practice, no source."""
 FOLLOWS_MM = 6.0

@@ -78,6 +78,8 @@ class JoinResult:
     pins: int
     seams: int
     glued_only: int
+    own: int
+    """Seams held by what the files of a set came with."""
     warnings: tuple[Said, ...]
     hardware: tuple[Hardware, ...]
 
@@ -129,7 +131,9 @@ class JoinStation(Station[Case, JoinInputs, JoinResult]):
         seams = tuple(seam_record(j) for j in joined.joints)
         lines = hardware(joined.joints)
         glued = sum(not s.joints and not s.own for s in seams)
-        result = JoinResult(sum(h.count for h in lines if h.kind == "pin"), len(seams), glued, joined.warnings, lines)
+        result = JoinResult(
+            sum(h.count for h in lines if h.kind == "pin"), len(seams), glued, sum(s.own > 0 for s in seams), joined.warnings, lines
+        )
         return Made(
             result,
             JoinData(seams, tuple(JoinedPart(p.name, p.id, tuple(normals[p.name]), _supplied_down(p, inputs)) for p in joined.parts)),
@@ -147,7 +151,8 @@ class JoinStation(Station[Case, JoinInputs, JoinResult]):
         """Its pins; what is only glued."""
         if not result.seams:
             return Fact(say("no seams"))
-        return Fact(say(counted(result.pins, "pin")), say(f"{result.glued_only} glued only" if result.glued_only else ""))
+        below = f"{result.glued_only} glued only" if result.glued_only else f"{result.own} hold as made" if result.own else ""
+        return Fact(say(counted(result.pins, "pin")), say(below))
 
 
 def _supplied_down(part: Part, inputs: JoinInputs) -> tuple[float, float, float] | None:

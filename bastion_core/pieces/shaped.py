@@ -156,15 +156,20 @@ def features_at(features: Sequence[Feature], at_mm: tuple[float, float, float]) 
 
 def _way_to(feature: Feature, at_mm: tuple[float, float, float]) -> float:
     """How far a place lies from a feature's mouth; of a hole, from the nearer of its two."""
-    off = np.subtract(at_mm, feature.at_mm)
-    mouths = [off] if not feature.through else [off, off + feature.depth_mm * np.array(feature.axis)]
-    return min(float(np.linalg.norm(m)) for m in mouths)
+    return min(float(np.linalg.norm(np.subtract(at_mm, mouth))) for mouth, _ in _mouths(feature))
+
+
+def _mouths(feature: Feature) -> list[tuple[Floats, Floats]]:
+    """Where a feature opens, and the direction out of it there: a hole at both its ends."""
+    at, axis = np.array(feature.at_mm), np.array(feature.axis)
+    return [(at, axis), (at - feature.depth_mm * axis, -axis)] if feature.through else [(at, axis)]
 
 
 def _faces(one: Feature, other: Feature) -> bool:
     """Whether two mouths look into each other."""
-    apart = float(np.linalg.norm(np.subtract(one.at_mm, other.at_mm)))
-    return apart < FACING_MM and float(np.dot(one.axis, other.axis)) < -0.98
+    return any(
+        float(np.linalg.norm(a - b)) < FACING_MM and float(out @ away) < -0.98 for a, out in _mouths(one) for b, away in _mouths(other)
+    )
 
 
 class Placed:

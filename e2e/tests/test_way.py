@@ -111,7 +111,7 @@ class OnTheDemo(InTheBrowser):
         super().setUp()
         self.build = computed_demo()
         self.open(f"/build/{self.build.id}")
-        expect(self.page.get_by_role("rowheader")).to_have_count(14)
+        expect(self.page.get_by_role("rowheader")).to_have_count(16)
 
     def test_the_whole_way(self):
         page = self.page
@@ -302,6 +302,7 @@ class FromNothing(InTheBrowser):
         page.get_by_role("combobox", name="Worn by").click()
         page.get_by_role("option", name="Runa Spit").click()
         page.set_input_files("input[type=file]", [str(BUNNY), str(TORN_SPHERE)])
+        page.get_by_role("button", name="Each is a piece").click()
         expect(page.get_by_role("rowheader")).to_have_count(2)
         self.said("queued")
         self.work()
@@ -327,6 +328,7 @@ class FromNothing(InTheBrowser):
         bad = {"name": "letter.stl", "mimeType": "model/stl", "buffer": b"Dear customer, your order has shipped."}
         good = {"name": "bunny.stl", "mimeType": "model/stl", "buffer": BUNNY.read_bytes()}
         page.set_input_files("input[type=file]", [bad, good])
+        page.get_by_role("button", name="Each is a piece").click()
         expect(page.get_by_role("alert")).to_contain_text("letter.stl: This is no mesh")
         expect(page.get_by_role("rowheader")).to_have_count(1)
 

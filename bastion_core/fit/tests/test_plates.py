@@ -12,6 +12,7 @@ from bastion_core.findings import Verdict
 from bastion_core.fit.judge import judge
 from bastion_core.fit.layers import Layer
 from bastion_core.fit.onbody import OnBody, as_it_came, on_body
+from bastion_core.fit.pair import Pair
 from bastion_core.fit.plate import Ground, Plate
 from bastion_core.fit.question import Question
 from bastion_core.fit.room import Placed
@@ -102,6 +103,41 @@ class Plates(unittest.TestCase):
         free = judge(made, Question("chest", wearer=WEARER, way_in="plates"), 1.0, None, body=self.body)
         self.assertAlmostEqual(max(scales[0].change["scale"]) / free.scale[0], 1.0, delta=0.03)
         self.assertTrue(free.answer.plate.from_scale - 1e-3 <= free.scale[0] <= free.answer.plate.to_scale + 1e-3)
+
+    def shell_and_halves(self, body: OnBody) -> tuple[Mesh, tuple[Mesh, Mesh]]:
+        """A shell 8 mm off the chest, and what lies more than 15 mm before and behind its middle."""
+        shell = shell_round(body.mesh, 8.0, body.low_mm + 30, body.high_mm - 30)
+        y, low, high = float(body.centre[1]), shell.bounds[0] - 10, shell.bounds[1] + 10
+        return shell, (front_of(shell, y - 15), Solid.from_mesh(shell).within(np.array([low[0], y + 15, low[2]]), high).mesh())
+
+    def test_a_pair_is_brought_back_too(self):
+        """Breast and back cut out of one shell 8 mm off, 30 mm apart: laid on, each comes 8 mm nearer, so 14 mm stay open at the cut."""
+        body = on_body(self.body, site("chest"))
+        shell, halves = self.shell_and_halves(body)
+        for true in (1.1, 0.93):
+            with self.subTest(true):
+                made = [half.transformed(scaling(1 / true, 1 / true, 1 / true)) for half in halves]
+                begun = Placed((1.0,) * 3, tuple(float(v) for v in shell.bounds.mean(axis=0) * (1 - 1 / true)))
+                told = (pair := Pair(made, Ground.of(body, ()), begun)).fit((1.0, 1.0, 1.0), body, "chest")
+                self.assertAlmostEqual(told.best_scale / true, 1.0, delta=0.01)
+                self.assertTrue(told.from_scale <= true <= told.to_scale)
+                for plate in pair.plates:
+                    self.assertAlmostEqual(plate.at((true,) * 3)[1], 8.0, delta=0.5)
+                for side in pair.openings((true,) * 3):
+                    self.assertAlmostEqual(side.least_mm, 14.0, delta=1.0)
+
+    def test_a_pair_judged_as_a_whole(self):
+        _, halves = self.shell_and_halves(on_body(self.body, site("chest")))
+        both = Mesh(
+            np.concatenate([h.vertices for h in halves]), np.concatenate([halves[0].faces, halves[1].faces + len(halves[0].vertices)])
+        )
+        question = Question("chest", wearer=WEARER, way_in="plates", halves=halves)
+        worn = judge(both, question, 1.0, None, body=self.body)
+        self.assertEqual([o.side for o in worn.answer.plate.openings], ["right", "left"])
+        self.assertIn("stay open for straps", str(worn.answer.reason))
+        large = judge(both, question, 1.0, (1.5, 1.5, 1.5), body=self.body)
+        self.assertEqual(large.answer.verdict, Verdict.STOPS)
+        self.assertIn("The halves meet", str(large.answer.reason))
 
     def test_a_flat_board_follows_no_chest(self):
         body = on_body(self.body, site("chest"))

@@ -1707,6 +1707,7 @@ export interface components {
             pins: number;
             seams: number;
             glued_only: number;
+            own: number;
             warnings: components["schemas"]["Said"][];
             hardware: components["schemas"]["Hardware"][];
         };

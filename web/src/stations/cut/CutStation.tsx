@@ -149,7 +149,11 @@ export default function CutStation({ piece, change, children }: StationProps) {
               onKeep={(next) => keep(cuts.map((o) => (o.id === c.id ? next : o)))}
             />
           ))}
-          {!cuts.length && <Typography color="text.secondary">None: the piece is printed whole.</Typography>}
+          {!cuts.length && (
+            <Typography color="text.secondary">
+              {piece.recipe.files.length > 1 ? "None: every file is printed as it came." : "None: the piece is printed whole."}
+            </Typography>
+          )}
         </Stack>
         <Stack direction="row" spacing={1} sx={{ mt: 1, flexWrap: "wrap" }} useFlexGap>
           {WAYS.map((w) => (
