@@ -20,7 +20,7 @@ OUT = ROOT / "docs" / "screenshots"
 
 
 CLICKS = {
-    "scan": ("Scan", "Scan with the simulated scanner"), "fit-bay": ("Scale",), "fit-way-in": ("Way in",), "fit-sections": ("Sections",), "fit-moving": ("Moving",),
+    "scan": ("Scan", "Scan with the simulated scanner"), "fit-bay": ("Scale",), "fit-way-in": ("Way in",), "fit-moving": ("Moving",),
 }  # fmt: skip
 """Buttons pressed before a picture is taken."""
 
@@ -104,11 +104,11 @@ def take(address: str, out: Path, only: str = "") -> None:
         "builds": "/",
         "measure": cell(helm, "measure"),
         "scan": cell(helm, "measure"),
-        "pieces-mended": cell("Kelp bracer right", "pieces"),
+        "pieces-set": cell("Beacon helm", "pieces"),
         "fit-room": cell(helm, "fit"),
         "fit-bay": cell(f"{helm}, signal", "fit"),
         "fit-way-in": cell("Heron greave left", "fit"),
-        "fit-sections": cell("Heron shin left", "fit"),
+        "fit-pair": cell("Harbour half-cuirass", "fit"),
         "fit-moving": cell("Kelp bracer left", "fit"),
         "suit": "/build/1/suit",
         "suit-moving": "/build/1/suit",
@@ -132,6 +132,9 @@ def take(address: str, out: Path, only: str = "") -> None:
                 page.get_by_role("button", name="Plane 1").first.click() if name == "cut" else None
             for button in CLICKS.get(name, ()):
                 page.get_by_role("button", name=button, exact=True).first.click()
+            if name == "pieces-set":
+                page.get_by_role("button", name="8 round", exact=True).click()
+                page.get_by_role("table", name="Holes and slots").evaluate("e => e.scrollIntoView({block: 'center'})")
             if name == "measure":
                 page.get_by_label("Chest girth (mm)").focus()
                 page.get_by_role("img", name="Where Chest girth is taken").wait_for()
