@@ -23,6 +23,10 @@ export interface StageProps {
   chosenPlane?: string | null;
   onChoosePlane?: (id: string) => void;
   onPlane?: (plane: StagePlane) => void;
+  /** Names of the parts that are shown; all where none is given. */
+  only?: readonly string[];
+  /** A part that is shown pale, what lies behind it shining through. */
+  seeThrough?: string;
   /** Places on the model, in its file's coordinates. */
   marks?: StageMark[];
   chosenMark?: number | null;
@@ -62,7 +66,8 @@ export default function Stage(props: StageProps) {
 
 function Model(props: StageProps) {
   const { file, matrix, explode = 0, centres, chosenPart, planes = [], chosenPlane, onChoosePlane, onPlane } = props;
-  const { marks = NO_MARKS, chosenMark, onChooseMark } = props;
+  const { marks = NO_MARKS, chosenMark, onChooseMark, only, seeThrough } = props;
+  const shown = only?.join("\n");
   const { inks } = useTheme().palette;
   const loaded = useLoader(GLTFLoader, file);
   const { camera, controls, invalidate, size } = useThree();
@@ -90,18 +95,29 @@ function Model(props: StageProps) {
     }
     model.parts.forEach((p) => p.position.set(0, 0, 0));
     model.root.updateMatrixWorld(true);
-    return new THREE.Box3().setFromObject(model.root);
-  }, [model, matrix]);
+    if (shown === undefined) return new THREE.Box3().setFromObject(model.root);
+    // What is not shown counts for nothing, not even for where the eye stands.
+    const names = shown.split("\n");
+    const all = new THREE.Box3();
+    for (const part of model.parts) {
+      part.visible = names.includes(nameOf(part));
+      if (part.visible) all.expandByObject(part);
+    }
+    return all;
+  }, [model, matrix, shown]);
 
   const middle = useMemo(() => box.getCenter(new THREE.Vector3()), [box]);
   const radius = useMemo(() => box.getSize(new THREE.Vector3()).length() / 2 || 100, [box]);
 
   useEffect(() => {
     model.parts.forEach((part, i) => {
-      const name = part.name || part.parent?.name || "";
+      const name = nameOf(part);
       const chosen = !!chosenPart && name === chosenPart;
+      const pale = name === seeThrough;
       part.material = new THREE.MeshStandardMaterial({
-        color: chosen ? inks.chosen : inks.parts[i % inks.parts.length],
+        color: chosen ? inks.chosen : pale ? inks.tight : inks.parts[i % inks.parts.length],
+        transparent: pale,
+        opacity: pale ? 0.75 : 1,
         roughness: 0.85,
         metalness: 0,
         flatShading: true,
@@ -115,11 +131,11 @@ function Model(props: StageProps) {
       }
     });
     invalidate();
-  }, [model, explode, centres, chosenPart, inks, invalidate, matrix, middle]);
+  }, [model, explode, centres, chosenPart, inks, invalidate, matrix, middle, seeThrough]);
 
   useEffect(() => {
     // A new model moves the eye; a change of the same one does not.
-    const key = `${Math.round(radius / 20)}/${planes.length > 0}`;
+    const key = `${Math.round(radius / 20)}/${planes.length > 0}/${shown ?? ""}`;
     if (seen.current === key) return;
     seen.current = key;
     const wide = Math.min(size.width / size.height, 1);
@@ -132,7 +148,7 @@ function Model(props: StageProps) {
       orbit.update();
     }
     invalidate();
-  }, [camera, controls, invalidate, middle, planes.length, radius, size]);
+  }, [camera, controls, invalidate, middle, planes.length, radius, shown, size]);
 
   useEffect(() => {
     window.__stage = {
@@ -173,6 +189,9 @@ function Model(props: StageProps) {
     </>
   );
 }
+
+/** What a part is called in its file; the loader writes blanks as lines. */
+const nameOf = (part: THREE.Object3D) => (part.name || part.parent?.name || "").replace(/_/g, " ");
 
 const NO_MARKS: StageMark[] = [];
 const LEAST_RING_MM = 3;

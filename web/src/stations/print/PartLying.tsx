@@ -1,0 +1,96 @@
+/** One part as it lies, in three dimensions with what holds it up, and the other ways it could lie: what each takes and what counts against it. */
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import Typography from "@mui/material/Typography";
+import { useTheme } from "@mui/material/styles";
+import type { Change, Detail, Schemas } from "../../api/client";
+import { useUnits } from "../../parts/units";
+import { LazyStage } from "../../stage/LazyStage";
+
+type Part = Schemas["PrintPart"];
+type Lying = Schemas["LyingRecord"];
+
+interface Props {
+  piece: Detail;
+  part: Part;
+  change: (change: Change) => void;
+}
+
+export function PartLying({ piece, part, change }: Props) {
+  const units = useUnits();
+  const { inks } = useTheme().palette;
+  const letter = part.name.replace(/^.*-/, "");
+  const others = piece.recipe.lying.filter((l) => l.part !== part.id);
+  const lay = (way: Lying) => change({ lying: [...others, { part: part.id, down: way.down }] });
+  return (
+    <Box sx={{ display: "flex", flexWrap: "wrap", gap: 2, borderTop: `2px solid ${inks.ink}`, mt: 1.5, pt: 1 }}>
+      <Box sx={{ position: "relative", flex: "1 1 320px", minWidth: 280, height: 330 }}>
+        <LazyStage
+          file={piece.files.laid}
+          label={`${part.name} as it lies, with its supports`}
+          only={[part.name, `${part.name} support`]}
+          seeThrough={`${part.name} support`}
+        />
+      </Box>
+      <Box sx={{ flex: "1 1 300px", minWidth: 260 }}>
+        <Typography variant="h3" component="h2">
+          {letter} lies {units.say(part.lying.called)}
+        </Typography>
+        <Typography variant="body2">
+          {part.held_mm2 > 1 ? `${units.area(part.held_mm2)} hang over air` : "Nothing hangs over air"}
+          {part.stands_on_part > 0 && ", some supports stand on the part itself and leave scars there"}.
+        </Typography>
+        <Box
+          component="table"
+          aria-label={`Ways for ${letter} to lie`}
+          sx={{
+            borderCollapse: "collapse",
+            width: "100%",
+            mt: 1,
+            fontSize: 14,
+            "& td, & th": { textAlign: "left", py: 0.5, pr: 1, borderBottom: `1px solid ${inks.line}`, verticalAlign: "top" },
+          }}
+        >
+          <thead>
+            <tr>
+              <th>Lying</th>
+              <th>Time</th>
+              <th>Support</th>
+              <th />
+            </tr>
+          </thead>
+          <tbody>
+            {[part.lying, ...part.others].map((way, k) => (
+              <Box component="tr" key={way.down.join()} sx={{ fontWeight: k === 0 ? 600 : 400 }}>
+                <td>
+                  {units.say(way.called)}
+                  <Typography variant="body2" color="text.secondary">
+                    {way.terms.map((t) => units.say(t.text)).join(", ")}
+                  </Typography>
+                </td>
+                <td>
+                  {k > 0 && "about "}
+                  {units.hours(way.hours)}
+                </td>
+                <td>{units.grams(way.support_g)}</td>
+                <td>
+                  {k > 0 && way.fits && (
+                    <Button size="small" variant="outlined" onClick={() => lay(way)}>
+                      Lay it so
+                    </Button>
+                  )}
+                  {k > 0 && !way.fits && "fits no bed"}
+                  {k === 0 && part.by_hand && (
+                    <Button size="small" onClick={() => change({ lying: others })}>
+                      Best way
+                    </Button>
+                  )}
+                </td>
+              </Box>
+            ))}
+          </tbody>
+        </Box>
+      </Box>
+    </Box>
+  );
+}
