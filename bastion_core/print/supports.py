@@ -23,7 +23,7 @@ LEAN_DEG = 40.0
 """How far a branch leans from the upright; common practice, no source."""
 TIP_MM2, TIP_MM, TRUNK_MM = 22.0, 0.8, 6.0
 """Overhang that one tip holds (about a tip every 4.7 mm), radius of a branch under its tip, and of a trunk at most; common practice, no source."""
-GROWS, TAPER_DEG, MOST_CARRIED = 0.3, 2.0, 40
+GROWS, TAPER_DEG, MOST_CARRIED = 0.3, 1.7, 50
 """A branch that carries n tips is n to this power thicker than one, and so many degrees wider on its way down; a trunk carries no more tips than
 the last. Common practice, no source."""
 GAP_MM = 0.8
@@ -37,7 +37,7 @@ INTERFACE_MM, INTERFACE_DENSITY = 0.5, 0.7
 """A roof under what is held, so thick and so dense, on branches and grids alike; common practice, no source."""
 _PITCH_MM, _STEP_MM, _MOST_CELLS = 1.5, 1.0, 8_000_000
 _LEAST_DROP_MM = 1.0
-_TWIG_MM, _TO_A_TRUNK = 14.0, 18.0
+_TWIG_MM, _TO_A_TRUNK = 14.0, 22.0
 """How far down branches mostly go by themselves, and how many tips then share one: read off ``support_of`` on domes, helmets and plates."""
 _MERGES = 1.2
 
