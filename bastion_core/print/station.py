@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -11,8 +12,8 @@ from bastion_core.cut.recipe import CutRecipe
 from bastion_core.engine.station import Known, Made, Place, Station
 from bastion_core.engine.store import Ref
 from bastion_core.findings import Fact, Finding, Note, Quantity, Remedy, Said, Verdict, say
-from bastion_core.formats.glb import simplified, write_glb
-from bastion_core.geometry.mesh import Mesh
+from bastion_core.formats.glb import write_glb
+from bastion_core.geometry.mesh import Floats, Mesh
 from bastion_core.join.station import JoinData
 from bastion_core.pieces.silhouette import FRONT, silhouette, svg_path
 from bastion_core.pieces.standing import load_solid
@@ -21,12 +22,12 @@ from bastion_core.print.lay import LaidPart, lay_part
 from bastion_core.print.orient import Term, Way
 from bastion_core.print.profile import LAYER_HEIGHTS_MM, Profile, material
 from bastion_core.print.recipe import LiesOn, PrintRecipe
+from bastion_core.print.sanding import Sanding, sanding_of
 from bastion_core.print.supports import mesh_of
 from bastion_core.progress import Progress
 from bastion_core.shop import Printer, Shop
 from bastion_core.takeaway import rows_of, write_part
 
-SHOWN_TRIANGLES = 30_000
 MOST_HANGING_MM2 = 60.0
 """Overhang that prints by itself, as a bridge or a little rough; common practice, no source."""
 
@@ -109,6 +110,7 @@ class PrintPart:
     """Supports that begin on the part itself."""
     by_hand: bool
     """Whether the maker laid it."""
+    sanding: Sanding
 
 
 @dataclass(frozen=True)
@@ -143,7 +145,7 @@ class PrintStation(Station[Case, PrintInputs, PrintResult]):
     def run(self, inputs: PrintInputs, place: Place, progress: Progress) -> Made[PrintResult]:
         """Every part laid and estimated; its 3MF and STL as it lies."""
         wanted = place.data(inputs.join, JoinData).parts
-        parts, laid_parts = [], []
+        parts, laid_parts, sanded = [], [], []
         for index, part in enumerate(wanted):
             progress(index / len(wanted), f"laying {part.name}")
             solid = load_solid(place.file(inputs.join, f"{part.name}.npz"))
@@ -152,14 +154,18 @@ class PrintStation(Station[Case, PrintInputs, PrintResult]):
             down = None if chosen is None else np.array(chosen)
             laid = lay_part(part.name, solid, [np.array(n) for n in part.cut_normals], inputs.printers, inputs.profile, down)
             laid_parts.append(laid)
-            parts.append(_record(part.id, laid, write_part(laid.solid, place.folder, part.name), inputs.profile, by_hand is not None))
+            glued = [laid.matrix[:3, :3] @ np.array(n) for n in part.cut_normals]
+            sanding, mesh, depth = sanding_of(laid.shape.mesh, inputs.profile.layer_mm, inputs.profile.support != "none", glued)
+            sanded.append((mesh, depth))
+            files = write_part(laid.solid, place.folder, part.name)
+            parts.append(_record(part.id, laid, files, inputs.profile, by_hand is not None, sanding))
         result = PrintResult(
             len(parts), sum(p.hours or 0 for p in parts), sum(p.filament_g or 0 for p in parts), sum(p.filament_m or 0 for p in parts),
             tuple(p.name for p in parts if not p.printer),
             tuple(PrintTask(p.name, {n: e.hours for n, e in p.on.items()}) for p in parts if p.printer),
             sum(p.support_g or 0 for p in parts), sum(p.held_mm2 for p in parts) if inputs.profile.support == "none" else 0.0,
         )  # fmt: skip
-        write_glb(_to_look_at(laid_parts), place.folder / "laid.glb")
+        _to_look_at(laid_parts, sanded, place.folder / "laid.glb")
         return Made(result, PrintData(tuple(parts), tuple(_sweep(laid_parts, h) for h in LAYER_HEIGHTS_MM)))
 
     def findings(self, case: Case, result: PrintResult) -> tuple[Finding | Note, ...]:
@@ -190,14 +196,15 @@ class PrintStation(Station[Case, PrintInputs, PrintResult]):
         return Fact(say("{}", hours), say("{}", Quantity((result.filament_g,), "g")))
 
 
-def _to_look_at(laid: Sequence[LaidPart]) -> dict[str, Mesh]:
-    """Every part as it lies, and its supports, by name."""
+def _to_look_at(laid: Sequence[LaidPart], sanded: Sequence[tuple[Mesh, Floats]], path: Path) -> None:
+    """Write every part as it lies, with the depth it has to be sanded to, and its supports, by name."""
     shown: dict[str, Mesh] = {}
-    for part in laid:
-        shown[part.name] = simplified(part.solid.mesh(), SHOWN_TRIANGLES)
+    depths: dict[str, Floats] = {}
+    for part, (mesh, depth) in zip(laid, sanded, strict=True):
+        shown[part.name], depths[part.name] = mesh, depth
         if len(part.shape.support.segments):
             shown[f"{part.name} support"] = mesh_of(part.shape.support)
-    return shown
+    write_glb(shown, path, depths)
 
 
 def _about(way: Way, laid: LaidPart, profile: Profile, fits: bool) -> LyingRecord:
@@ -212,7 +219,7 @@ def _about(way: Way, laid: LaidPart, profile: Profile, fits: bool) -> LyingRecor
     return LyingRecord(way.called, way.down, round(hours, 2), round(way.support_g, 1), round(way.height_mm, 1), fits, way.terms)
 
 
-def _record(part_id: str, laid: LaidPart, files: dict[str, Any], profile: Profile, by_hand: bool) -> PrintPart:
+def _record(part_id: str, laid: LaidPart, files: dict[str, Any], profile: Profile, by_hand: bool, sanding: Sanding) -> PrintPart:
     best = laid.best_printer
     one = laid.estimates[best] if best else None
     return PrintPart(
@@ -239,6 +246,7 @@ def _record(part_id: str, laid: LaidPart, files: dict[str, Any], profile: Profil
         held_mm2=round(laid.shape.support.held_mm2, 1),
         stands_on_part=laid.shape.support.stands_on_part,
         by_hand=by_hand,
+        sanding=sanding,
         **files,
     )
 

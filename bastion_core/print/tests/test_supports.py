@@ -17,6 +17,7 @@ from bastion_core.print.lay import lay_part
 from bastion_core.print.orient import faces_that_show, ways_to_lie
 from bastion_core.print.profile import Profile
 from bastion_core.print.recipe import LiesOn
+from bastion_core.print.sanding import depth_mm, sanding_of
 from bastion_core.print.supports import DENSITY, INTERFACE_DENSITY, INTERFACE_MM, LEAN_DEG, about_mm3, hanging, mesh_of, support_of
 from bastion_core.shop import Printer
 from bastion_core.tests.shapes import BUNNY, box, dome, reference, tube
@@ -204,6 +205,31 @@ class Lying(unittest.TestCase):
         self.assertGreaterEqual(len(laid.others), 3)
         with self.assertRaises(RecipeProblem):
             LiesOn("x", (0.0, 0.0, 0.0))
+
+
+class Sanded(unittest.TestCase):
+    def test_steps_of_a_ball_by_integral(self):
+        """Layer times the cosine of the slope, over a ball: its mean is half a layer, by integral (0.5 h), level poles and scallops aside."""
+        ball = Solid(Manifold.sphere(30, 160)).mesh()
+        area = np.linalg.norm(ball.area_vectors, axis=1)
+        depth = depth_mm(ball, 0.2, held=False)
+        self.assertAlmostEqual(float((area * depth).sum() / area.sum()), 0.1, delta=0.003)
+
+    def test_a_box_has_no_steps_and_a_roof_has_its_slope(self):
+        self.assertEqual(sanding_of(box(40, 30, 20).mesh(), 0.2, True)[0].deep_cm2, 0)
+        roof = Solid(
+            Manifold.cube([60, 40, 30]).trim_by_plane([0.0, -math.sin(math.radians(30)), -math.cos(math.radians(30))], -30.0)
+        ).mesh()
+        told, _, _ = sanding_of(roof, 0.2, False)
+        self.assertAlmostEqual(told.deepest_mm, 0.2 * math.cos(math.radians(30)), delta=1e-3)
+        slope = np.abs(roof.area_vectors[:, 1]) > 1e-6
+        slope &= roof.area_vectors[:, 2] > 1e-6
+        self.assertAlmostEqual(told.deep_cm2, float(np.linalg.norm(roof.area_vectors[slope], axis=1).sum()) / 100, delta=0.2)
+
+    def test_scars_where_supports_touched_what_shows(self):
+        anvil = Solid(box(20, 20, 40).manifold + box(80, 20, 25, (0, 0, 40)).manifold).mesh()
+        self.assertAlmostEqual(sanding_of(anvil, 0.2, True)[0].scars_cm2, 12.0, delta=0.1)
+        self.assertEqual(sanding_of(anvil, 0.2, False)[0].scars_cm2, 0)
 
 
 if __name__ == "__main__":

@@ -2350,6 +2350,7 @@ export interface components {
             held_mm2: number;
             stands_on_part: number;
             by_hand: boolean;
+            sanding: components["schemas"]["Sanding"];
         };
         /** @description What all parts take, each on its quickest printer. */
         PrintResult: {
@@ -2526,6 +2527,19 @@ export interface components {
         SaidRequest: {
             words: string;
             values?: components["schemas"]["QuantityRequest"][];
+        };
+        /** @description Of what shows of a part: its area, how much of that has to be sanded deeper than primer fills, the deepest, the mean depth, the scars. */
+        Sanding: {
+            /** Format: double */
+            shows_cm2: number;
+            /** Format: double */
+            deep_cm2: number;
+            /** Format: double */
+            deepest_mm: number;
+            /** Format: double */
+            mean_mm: number;
+            /** Format: double */
+            scars_cm2: number;
         };
         /** @description One scale for all worn pieces. */
         ScaleAllRequest: {

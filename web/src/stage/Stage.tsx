@@ -5,6 +5,7 @@ import { useEffect, useMemo, useRef } from "react";
 import * as THREE from "three";
 import { GLTFLoader } from "three/examples/jsm/loaders/GLTFLoader.js";
 import { Frame3D } from "./Frame3D";
+import type { Inks } from "../theme/theme";
 import { PlaneHandle, type StagePlane } from "./PlaneHandle";
 
 export interface StageProps {
@@ -25,6 +26,8 @@ export interface StageProps {
   onPlane?: (plane: StagePlane) => void;
   /** Names of the parts that are shown; all where none is given. */
   only?: readonly string[];
+  /** Whether faces are coloured by how deep they have to be sanded, where the file knows. */
+  sanding?: { deepMm: number; mostMm: number };
   /** A part that is shown pale, what lies behind it shining through. */
   seeThrough?: string;
   /** Places on the model, in its file's coordinates. */
@@ -66,7 +69,8 @@ export default function Stage(props: StageProps) {
 
 function Model(props: StageProps) {
   const { file, matrix, explode = 0, centres, chosenPart, planes = [], chosenPlane, onChoosePlane, onPlane } = props;
-  const { marks = NO_MARKS, chosenMark, onChooseMark, only, seeThrough } = props;
+  const { marks = NO_MARKS, chosenMark, onChooseMark, only, seeThrough, sanding } = props;
+  const [deepMm, mostMm] = [sanding?.deepMm, sanding?.mostMm];
   const shown = only?.join("\n");
   const { inks } = useTheme().palette;
   const loaded = useLoader(GLTFLoader, file);
@@ -114,8 +118,10 @@ function Model(props: StageProps) {
       const name = nameOf(part);
       const chosen = !!chosenPart && name === chosenPart;
       const pale = name === seeThrough;
+      const coloured = deepMm !== undefined && mostMm !== undefined && byDepth(part.geometry, deepMm, mostMm, inks);
       part.material = new THREE.MeshStandardMaterial({
-        color: chosen ? inks.chosen : pale ? inks.tight : inks.parts[i % inks.parts.length],
+        vertexColors: coloured,
+        color: coloured ? "#ffffff" : chosen ? inks.chosen : pale ? inks.tight : inks.parts[i % inks.parts.length],
         transparent: pale,
         opacity: pale ? 0.75 : 1,
         roughness: 0.85,
@@ -131,7 +137,7 @@ function Model(props: StageProps) {
       }
     });
     invalidate();
-  }, [model, explode, centres, chosenPart, inks, invalidate, matrix, middle, seeThrough]);
+  }, [model, explode, centres, chosenPart, inks, invalidate, matrix, middle, seeThrough, deepMm, mostMm]);
 
   useEffect(() => {
     // A new model moves the eye; a change of the same one does not.
@@ -188,6 +194,23 @@ function Model(props: StageProps) {
       ))}
     </>
   );
+}
+
+/** Colours a geometry by how deep it has to be sanded: pale where it is not, warm beyond what primer fills. False where that is not known. */
+function byDepth(geometry: THREE.BufferGeometry, deepMm: number, mostMm: number, inks: Inks): boolean {
+  const depth = geometry.getAttribute("_depth");
+  if (!depth) return false;
+  const colours = new Float32Array(depth.count * 3);
+  const [none, light, deep] = [inks.parts[0], inks.tight, inks.stops].map((c) => new THREE.Color(c));
+  const mixed = new THREE.Color();
+  for (let i = 0; i < depth.count; i++) {
+    const mm = depth.getX(i);
+    if (mm <= deepMm) mixed.copy(none).lerp(light, (0.35 * mm) / deepMm);
+    else mixed.copy(light).lerp(deep, Math.min((mm - deepMm) / (mostMm - deepMm), 1));
+    mixed.toArray(colours, i * 3);
+  }
+  geometry.setAttribute("color", new THREE.BufferAttribute(colours, 3));
+  return true;
 }
 
 /** What a part is called in its file; the loader writes blanks as lines. */

@@ -1,14 +1,20 @@
 /** One part as it lies, in three dimensions with what holds it up, and the other ways it could lie: what each takes and what counts against it. */
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
+import FormControlLabel from "@mui/material/FormControlLabel";
+import Switch from "@mui/material/Switch";
 import Typography from "@mui/material/Typography";
 import { useTheme } from "@mui/material/styles";
+import { useState } from "react";
 import type { Change, Detail, Schemas } from "../../api/client";
 import { useUnits } from "../../parts/units";
 import { LazyStage } from "../../stage/LazyStage";
 
 type Part = Schemas["PrintPart"];
 type Lying = Schemas["LyingRecord"];
+
+/** Steps that primer fills, and those beyond which all is as bad. */
+const [DEEP_MM, MOST_MM] = [0.05, 0.25];
 
 interface Props {
   piece: Detail;
@@ -19,6 +25,7 @@ interface Props {
 export function PartLying({ piece, part, change }: Props) {
   const units = useUnits();
   const { inks } = useTheme().palette;
+  const [sanding, setSanding] = useState(false);
   const letter = part.name.replace(/^.*-/, "");
   const others = piece.recipe.lying.filter((l) => l.part !== part.id);
   const lay = (way: Lying) => change({ lying: [...others, { part: part.id, down: way.down }] });
@@ -30,6 +37,12 @@ export function PartLying({ piece, part, change }: Props) {
           label={`${part.name} as it lies, with its supports`}
           only={[part.name, `${part.name} support`]}
           seeThrough={`${part.name} support`}
+          sanding={sanding ? { deepMm: DEEP_MM, mostMm: MOST_MM } : undefined}
+        />
+        <FormControlLabel
+          sx={{ position: "absolute", left: 8, bottom: 0 }}
+          control={<Switch size="small" checked={sanding} onChange={(_, on) => setSanding(on)} />}
+          label="What will need sanding"
         />
       </Box>
       <Box sx={{ flex: "1 1 300px", minWidth: 260 }}>
@@ -38,7 +51,10 @@ export function PartLying({ piece, part, change }: Props) {
         </Typography>
         <Typography variant="body2">
           {part.held_mm2 > 1 ? `${units.area(part.held_mm2)} hang over air` : "Nothing hangs over air"}
-          {part.stands_on_part > 0 && ", some supports stand on the part itself and leave scars there"}.
+          {part.stands_on_part > 0 && ", some supports stand on the part itself and leave scars there"}. Of{" "}
+          {units.plain(part.sanding.shows_cm2, 0)} cm² that show, {units.plain(part.sanding.deep_cm2, 0)} cm² have steps that primer does
+          not fill, the deepest {units.length(part.sanding.deepest_mm, 2)}
+          {part.sanding.scars_cm2 >= 1 && `; ${units.plain(part.sanding.scars_cm2, 0)} cm² are scarred by supports`}.
         </Typography>
         <Box
           component="table"
