@@ -1,6 +1,6 @@
 /** The stage: a piece or its parts in three dimensions, with the planes that cut it. One component for all stations. */
 import { useTheme } from "@mui/material/styles";
-import { useLoader, useThree } from "@react-three/fiber";
+import { useLoader, useThree, type ThreeEvent } from "@react-three/fiber";
 import { useEffect, useMemo, useRef } from "react";
 import * as THREE from "three";
 import { GLTFLoader } from "three/examples/jsm/loaders/GLTFLoader.js";
@@ -26,6 +26,8 @@ export interface StageProps {
   onPlane?: (plane: StagePlane) => void;
   /** Names of the parts that are shown; all where none is given. */
   only?: readonly string[];
+  /** Called with the outward normal of a face that is touched, while one is asked for. */
+  onFace?: (normal: [number, number, number]) => void;
   /** Whether faces are coloured by how deep they have to be sanded, where the file knows. */
   sanding?: { deepMm: number; mostMm: number };
   /** A part that is shown pale, what lies behind it shining through. */
@@ -69,7 +71,7 @@ export default function Stage(props: StageProps) {
 
 function Model(props: StageProps) {
   const { file, matrix, explode = 0, centres, chosenPart, planes = [], chosenPlane, onChoosePlane, onPlane } = props;
-  const { marks = NO_MARKS, chosenMark, onChooseMark, only, seeThrough, sanding } = props;
+  const { marks = NO_MARKS, chosenMark, onChooseMark, only, seeThrough, sanding, onFace } = props;
   const [deepMm, mostMm] = [sanding?.deepMm, sanding?.mostMm];
   const shown = only?.join("\n");
   const { inks } = useTheme().palette;
@@ -177,7 +179,15 @@ function Model(props: StageProps) {
 
   return (
     <>
-      <primitive object={model.root} />
+      <primitive
+        object={model.root}
+        onClick={(e: ThreeEvent<MouseEvent>) => {
+          if (!onFace || !e.face || nameOf(e.object) === seeThrough) return;
+          e.stopPropagation();
+          const n = e.face.normal.clone().transformDirection(e.object.matrixWorld);
+          onFace([n.x, n.y, n.z]);
+        }}
+      />
       {marks.map((mark) => (
         <MarkRing key={mark.id} mark={mark} matrix={matrix} chosen={mark.id === chosenMark} onChoose={() => onChooseMark?.(mark.id)} />
       ))}

@@ -11,7 +11,6 @@ import { useUnits } from "../../parts/units";
 import { LazyStage } from "../../stage/LazyStage";
 
 type Part = Schemas["PrintPart"];
-type Lying = Schemas["LyingRecord"];
 
 /** Steps that primer fills, and those beyond which all is as bad. */
 const [DEEP_MM, MOST_MM] = [0.05, 0.25];
@@ -26,9 +25,15 @@ export function PartLying({ piece, part, change }: Props) {
   const units = useUnits();
   const { inks } = useTheme().palette;
   const [sanding, setSanding] = useState(false);
+  const [touching, setTouching] = useState(false);
   const letter = part.name.replace(/^.*-/, "");
   const others = piece.recipe.lying.filter((l) => l.part !== part.id);
-  const lay = (way: Lying) => change({ lying: [...others, { part: part.id, down: way.down }] });
+  const lay = (down: number[]) => change({ lying: [...others, { part: part.id, down }] });
+  /** The face that was touched goes down: its normal, from the part as it lies back to the piece as it stands. */
+  const onFace = (normal: [number, number, number]) => {
+    setTouching(false);
+    lay(part.transform.slice(0, 3).map((row) => row[0] * normal[0] + row[1] * normal[1] + row[2] * normal[2]));
+  };
   return (
     <Box sx={{ display: "flex", flexWrap: "wrap", gap: 2, borderTop: `2px solid ${inks.ink}`, mt: 1.5, pt: 1 }}>
       <Box sx={{ position: "relative", flex: "1 1 320px", minWidth: 280, height: 330 }}>
@@ -37,6 +42,7 @@ export function PartLying({ piece, part, change }: Props) {
           label={`${part.name} as it lies, with its supports`}
           only={[part.name, `${part.name} support`]}
           seeThrough={`${part.name} support`}
+          onFace={touching ? onFace : undefined}
           sanding={sanding ? { deepMm: DEEP_MM, mostMm: MOST_MM } : undefined}
         />
         <FormControlLabel
@@ -44,6 +50,15 @@ export function PartLying({ piece, part, change }: Props) {
           control={<Switch size="small" checked={sanding} onChange={(_, on) => setSanding(on)} />}
           label="What will need sanding"
         />
+        <Button
+          size="small"
+          variant={touching ? "contained" : "outlined"}
+          aria-pressed={touching}
+          sx={{ position: "absolute", right: 8, bottom: 4 }}
+          onClick={() => setTouching(!touching)}
+        >
+          {touching ? "Touch the face" : "Lay it on a face"}
+        </Button>
       </Box>
       <Box sx={{ flex: "1 1 300px", minWidth: 260 }}>
         <Typography variant="h3" component="h2">
@@ -91,7 +106,7 @@ export function PartLying({ piece, part, change }: Props) {
                 <td>{units.grams(way.support_g)}</td>
                 <td>
                   {k > 0 && way.fits && (
-                    <Button size="small" variant="outlined" onClick={() => lay(way)}>
+                    <Button size="small" variant="outlined" onClick={() => lay(way.down)}>
                       Lay it so
                     </Button>
                   )}
