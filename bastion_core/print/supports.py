@@ -16,6 +16,7 @@ from scipy.sparse.csgraph import connected_components
 from scipy.spatial import cKDTree
 
 from bastion_core.geometry.mesh import Floats, Ints, Mesh
+from bastion_core.geometry.walls import points_on
 
 Style = Literal["branching", "grid", "none"]
 STYLES: tuple[Style, ...] = ("branching", "grid", "none")
@@ -166,10 +167,7 @@ def tips_of(contacts: Contacts) -> Floats:
     # Many more than are wanted, thinned so that none is near another: spread evenly whatever the mesh.
     rng = np.random.default_rng(11)
     corners = contacts.triangles[np.searchsorted(share, rng.random(12 * count) * share[-1]).clip(0, len(share) - 1)]
-    u, v = rng.random(len(corners)), rng.random(len(corners))
-    over = u + v > 1
-    u[over], v[over] = 1 - u[over], 1 - v[over]
-    drawn = corners[:, 0] + u[:, None] * (corners[:, 1] - corners[:, 0]) + v[:, None] * (corners[:, 2] - corners[:, 0])
+    drawn = points_on(corners, rng)
     apart = 0.8 * float(np.sqrt(TIP_MM2))
     tree = cKDTree(drawn)
     taken = np.zeros(len(drawn), bool)
