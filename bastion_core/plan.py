@@ -107,6 +107,15 @@ def _part(part: PrintPart, printer: str | None, home: Floats) -> dict[str, Any]:
         "volume_mm3": part.volume_mm3,
         "triangles": part.triangles,
         "printer": printer,
+        "support_g": one and round(one.support_g, 2),
+        "lying": {
+            "down": list(part.lying.down),
+            "why": str(part.lying.called) + "".join(f"; {t.text}" for t in part.lying.terms),
+            "others": [
+                {"down": list(o.down), "called": str(o.called), "hours": o.hours, "support_g": o.support_g, "fits": o.fits}
+                for o in part.others
+            ],
+        },
         "filament_g": one and round(one.filament_g, 2),
         "filament_m": one and round(one.filament_m, 3),
         "hours": one and round(one.hours, 3),

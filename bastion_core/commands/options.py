@@ -4,6 +4,7 @@ import argparse
 import hashlib
 import json
 import re
+from dataclasses import replace
 from pathlib import Path
 from typing import Any, NoReturn
 
@@ -13,7 +14,9 @@ from bastion_core.formats.threemf import write_3mf
 from bastion_core.geometry.mesh import Mesh
 from bastion_core.shop import BED_MARGIN_MM, Printer
 
-_PRINTER = re.compile(r"^(?P<name>[^:]+):(?P<x>[\d.]+)[xX×](?P<y>[\d.]+)[xX×](?P<z>[\d.]+)(?::(?P<margin>[\d.]+))?$")
+_PRINTER = re.compile(
+    r"^(?P<name>[^:]+):(?P<x>[\d.]+)[xX×](?P<y>[\d.]+)[xX×](?P<z>[\d.]+)(?::(?P<margin>[\d.]+)(?::(?P<speed>[\d.]+)(?::(?P<accel>[\d.]+))?)?)?$"
+)
 
 
 class Parser(argparse.ArgumentParser):
@@ -24,7 +27,7 @@ class Parser(argparse.ArgumentParser):
 
 
 def parse_printer(text: str) -> Printer:
-    """A printer from NAME:XxYxZ[:margin]; RecipeProblem when it cannot be read."""
+    """A printer from NAME:XxYxZ[:margin[:speed[:accel]]]; RecipeProblem when it cannot be read."""
     found = _PRINTER.match(text.strip())
     try:
         if found is None:
@@ -33,9 +36,12 @@ def parse_printer(text: str) -> Printer:
         margin = float(found["margin"]) if found["margin"] else BED_MARGIN_MM
     except ValueError:
         raise RecipeProblem(
-            f"“{text}” is no printer. Write NAME:XxYxZ or NAME:XxYxZ:margin in millimetres, like shop:220x220x250:5."
+            f"“{text}” is no printer. Write NAME:XxYxZ or NAME:XxYxZ:margin in millimetres, like shop:220x220x250:5; then speed in mm/s and "
+            "acceleration in mm/s², like shop:220x220x250:5:120:3000."
         ) from None
-    return Printer(found["name"], x, y, z, margin)
+    printer = Printer(found["name"], x, y, z, margin)
+    speed, accel = (float(found[name]) if found[name] else None for name in ("speed", "accel"))
+    return replace(printer, speed_mm_s=speed or printer.speed_mm_s, acceleration_mm_s2=accel or printer.acceleration_mm_s2)
 
 
 def there(path: Path) -> Path:

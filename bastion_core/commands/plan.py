@@ -39,7 +39,10 @@ def add_command(commands: Any) -> None:
     )
     plan.add_argument("--out", type=Path, required=True, help="folder to write into")
     plan.add_argument("--wearer", type=Path, help="wearer file (JSON)")
-    plan.add_argument("--printer", action="append", default=[], help="NAME:XxYxZ[:margin] in mm, once for each printer")
+    plan.add_argument("--printer", action="append", default=[], help="NAME:XxYxZ[:margin[:speed[:accel]]] in mm, once for each printer")
+    plan.add_argument(
+        "--bed-moves", action="append", default=None, metavar="NAME", help="a printer whose bed moves; once for each, all of them where none is named"
+    )  # fmt: skip
     add_flags(plan, RECIPES)
     plan.set_defaults(run=carry_out)
 
@@ -49,6 +52,11 @@ def carry_out(options: argparse.Namespace, progress: Progress = silent) -> None:
     printers = [parse_printer(p) for p in options.printer] or [ORDINARY_PRINTER]
     if len({p.name for p in printers}) < len(printers):
         raise RecipeProblem("Two printers have the same name. Give each its own.")
+    if options.bed_moves is not None:
+        unknown = set(options.bed_moves) - {p.name for p in printers}
+        if unknown:
+            raise RecipeProblem(f"--bed-moves: there is no printer {', '.join(sorted(unknown))}. Name one given with --printer.")
+        printers = [replace(p, bed_moves=p.name in options.bed_moves) for p in printers]
     decided: tuple[Recipe, ...] = tuple(from_flags(kind, options) for kind in RECIPES)
     wearer = read_wearer(options.wearer) if options.wearer else None
     out: Path = options.out

@@ -14,6 +14,7 @@ import numpy as np
 from bastion_core.cut.beds import fits, hull_points
 from bastion_core.cut.parting import SLIVER_MM3, SLIVER_SHARE, Cut, Parting, part_solid, without_cut
 from bastion_core.errors import RecipeProblem
+from bastion_core.geometry.arrays import three
 from bastion_core.geometry.layers import sections_at
 from bastion_core.geometry.mesh import Floats, Mesh
 from bastion_core.geometry.place import Plane, turn_to_up
@@ -129,12 +130,8 @@ def _as_cuts(state: _State, scale: tuple[float, float, float]) -> tuple[Cut, ...
         point = normal * plane.offset_mm
         own = normal * s
         own /= np.linalg.norm(own)
-        cuts.append(Cut(f"c{index + 1}", _three(point / s), _three(own), limits))
+        cuts.append(Cut(f"c{index + 1}", three(point / s), three(own), limits))
     return tuple(cuts)
-
-
-def _three(v: Floats) -> tuple[float, float, float]:
-    return float(v[0]), float(v[1]), float(v[2])
 
 
 def _body(solid: Solid, sides: tuple[tuple[str, int], ...], printers: Sequence[Printer]) -> _Body:
@@ -207,7 +204,7 @@ def _candidates(body: _Body, printers: Sequence[Printer], used: Sequence[Plane])
                     spots |= {low + extent * (i / n + shift) for shift in (-0.09, -0.06, -0.03, 0.0, 0.03, 0.06, 0.09)}
             if room < extent:
                 spots |= {low + room - 1.0, high - room + 1.0}
-        planes += [Plane(_three(axis), round(s, 2)) for s in sorted(spots) if low + 8 < s < high - 8]
+        planes += [Plane(three(axis), round(s, 2)) for s in sorted(spots) if low + 8 < s < high - 8]
     return planes
 
 

@@ -16,6 +16,7 @@ from bastion_core.errors import RecipeProblem
 from bastion_core.findings import Fact, Finding, Note, Remedy, Said, Verdict, counted, mm, say
 from bastion_core.fit.scale import Scale
 from bastion_core.formats.glb import simplified, write_glb
+from bastion_core.geometry.arrays import three
 from bastion_core.geometry.place import scaling
 from bastion_core.geometry.solid import Solid
 from bastion_core.join.recipe import JoinRecipe
@@ -225,7 +226,7 @@ class CutStation(Station[Case, CutInputs, CutResult]):
         parting = place.live(PartingKey(inputs.shaped, inputs.scale, made.cuts, inputs.as_one, inputs.name), lambda: made.parting)
         parts = tuple(
             PartRecord(
-                p.id, p.name, _three(p.solid.size), _three(p.solid.bounds.mean(axis=0)), p.solid.volume, made.fits[p.name], files_of(p)
+                p.id, p.name, three(p.solid.size), three(p.solid.bounds.mean(axis=0)), p.solid.volume, made.fits[p.name], files_of(p)
             )
             for p in parting.parts
         )  # fmt: skip
@@ -286,8 +287,3 @@ def _of_fitted(case: Case, one: Fitted) -> Finding:
     left = [plain(u) for u in case.of(PiecesRecipe).features if u.at_mm != one.at_mm]
     words = say("{}: {}", seat_of(one.use, 0.0).label.capitalize(), one.text.small())
     return Finding(one.state, one.verdict, words, remedies=(Remedy(say("Leave it as it came"), {"features": left}),))
-
-
-def _three(values: Any) -> tuple[float, float, float]:
-    x, y, z = (float(v) for v in values)
-    return x, y, z

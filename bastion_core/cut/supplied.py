@@ -12,6 +12,7 @@ from bastion_core.cut.beds import fits, hull_points
 from bastion_core.cut.parting import BESIDE_MM, OF_FILE, Cut, Part, Seam
 from bastion_core.cut.propose import propose_cuts
 from bastion_core.findings import Said, mm, say
+from bastion_core.geometry.arrays import three
 from bastion_core.geometry.mesh import Floats
 from bastion_core.geometry.place import Plane
 from bastion_core.geometry.solid import Solid, united
@@ -56,7 +57,7 @@ def mates_at(mates: Sequence[Mate], as_one: Sequence[str], matrix: Floats) -> tu
         area = mate.area_mm2 * abs(stretch) / apart
         gap, high = round(mate.gap_mm * apart, 3), round(mate.gap_high_mm * apart, 3)
         shared = round(mate.overlap_mm3 * abs(stretch), 1)
-        found.append(MateRecord(name, mate.files, mate.flat, round(area, 1), gap, high, shared, _three(at), name in as_one))
+        found.append(MateRecord(name, mate.files, mate.flat, round(area, 1), gap, high, shared, three(at, 4), name in as_one))
     return tuple(found)
 
 
@@ -226,8 +227,3 @@ def told(records: Sequence[MateRecord], names: Sequence[str]) -> list[Said]:
             words = "{} and {} leave a gap of {}, up to {}, at this scale: fill it, or print them as one."
             said.append(say(words, a, b, mm(max(record.gap_mm, 0.0), digits=2), mm(record.gap_high_mm, digits=2)))
     return said
-
-
-def _three(values: Floats) -> tuple[float, float, float]:
-    x, y, z = (round(float(v), 4) for v in values)
-    return x, y, z

@@ -14,6 +14,7 @@ from bastion_core.fit.layers import Layer, thickness
 from bastion_core.fit.onbody import OnBody
 from bastion_core.fit.room import Placed
 from bastion_core.fit.way_in import least_root
+from bastion_core.geometry.arrays import three
 from bastion_core.geometry.mesh import Floats, Mesh
 
 _CP = "common practice, no source"
@@ -262,8 +263,8 @@ def _place(space: _Space, bay: Bay, others: Sequence[BayFit]) -> BayFit:
             bay.name,
             bay.size_mm,
             place,
-            _three(centre),
-            tuple(_three(a) for a in axes),
+            three(centre),
+            tuple(three(a) for a in axes),
             body_room,
             shell_room,
             meets,
@@ -275,12 +276,8 @@ def _place(space: _Space, bay: Bay, others: Sequence[BayFit]) -> BayFit:
         if best is None or worst > best[0]:
             best = (worst, fit)
     if best is None:
-        return BayFit(bay.name, bay.size_mm, bay.place, _three(space.middle), tuple(_three(a) for a in np.eye(3)), -min(bay.size_mm), 0.0, "", False, None, say("There is no shell in that place to fix it to."))  # fmt: skip
+        return BayFit(bay.name, bay.size_mm, bay.place, three(space.middle), tuple(three(a) for a in np.eye(3)), -min(bay.size_mm), 0.0, "", False, None, say("There is no shell in that place to fix it to."))  # fmt: skip
     return best[1]
-
-
-def _three(v: Floats) -> tuple[float, float, float]:
-    return float(v[0]), float(v[1]), float(v[2])
 
 
 def _overlap(centre: Floats, axes: Floats, bay: Bay, other: BayFit) -> bool:
@@ -313,7 +310,7 @@ def _with_need(piece: Mesh, placed: Placed, body: OnBody, layers: Sequence[Layer
         middle = piece.bounds.mean(axis=0)
         # The piece stays about its middle.
         kept = np.array(placed.offset_mm) + middle * placed.scale - middle * np.array(scale)
-        grown = _Space(piece, Placed((scale[0], scale[1], scale[2]), _three(kept)), body, layers)
+        grown = _Space(piece, Placed((scale[0], scale[1], scale[2]), three(kept)), body, layers)
         out = grown.pushed_out(bay, direction)
         if out is None or out[3] < -0.05:
             return -50.0

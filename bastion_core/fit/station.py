@@ -21,6 +21,7 @@ from bastion_core.fit.scene import write_scene
 from bastion_core.fit.sections import Section, sections
 from bastion_core.fit.sites import BY_NAME, site
 from bastion_core.fit.verdict import FitRemedy, Warned
+from bastion_core.geometry.arrays import three
 from bastion_core.geometry.mesh import Mesh
 from bastion_core.measure.body import Body
 from bastion_core.measure.scanned import UPRIGHT, read_body
@@ -140,10 +141,10 @@ class FitStation(Station[Case, FitInputs, FitResult]):
         thin, low, high = inputs.thinnest_wall_mm, *solid.bounds
         result = FitResult(
             scale=scale,
-            size_mm=_three(solid.size * np.array(scale)),
+            size_mm=three(solid.size * np.array(scale)),
             silhouette=silhouette(solid),
             silhouette_side=silhouette(solid, SIDE),
-            bounds_mm=(_three(low), _three(high)),
+            bounds_mm=(three(low), three(high)),
             wall_mm=thin * min(scale) if thin else None,
             flats_off_mm=inputs.chord_error_mm and inputs.chord_error_mm * max(scale),
             **judged,
@@ -258,8 +259,3 @@ def _guessed(first: Guess, why_not: Said | None) -> dict[str, Any]:
         "remedies": (),
         "measure_next": NOTHING,
     }
-
-
-def _three(values: Any) -> tuple[float, float, float]:
-    x, y, z = (float(v) for v in values)
-    return x, y, z

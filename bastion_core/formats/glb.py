@@ -6,7 +6,7 @@ import fast_simplification
 import numpy as np
 import trimesh
 
-from bastion_core.geometry.mesh import Mesh
+from bastion_core.geometry.mesh import Floats, Mesh
 
 
 def simplified(mesh: Mesh, most_triangles: int) -> Mesh:
@@ -19,9 +19,12 @@ def simplified(mesh: Mesh, most_triangles: int) -> Mesh:
     return Mesh(points.astype(np.float64), faces.astype(np.int64))
 
 
-def write_glb(meshes: dict[str, Mesh], path: Path) -> None:
-    """One GLB with a named node per mesh, in millimetres."""
+def write_glb(meshes: dict[str, Mesh], path: Path, depths: dict[str, Floats] | None = None) -> None:
+    """One GLB with a named node per mesh, in millimetres. ``depths`` (n,) of some of them stand at their corners as the attribute ``_DEPTH``."""
     scene = trimesh.Scene()
     for name, mesh in meshes.items():
-        scene.add_geometry(trimesh.Trimesh(mesh.vertices, mesh.faces, process=False), node_name=name, geom_name=name)
+        shown = trimesh.Trimesh(mesh.vertices, mesh.faces, process=False)
+        if depths and name in depths:
+            shown.vertex_attributes["_DEPTH"] = depths[name].astype(np.float32)
+        scene.add_geometry(shown, node_name=name, geom_name=name)
     path.write_bytes(scene.export(file_type="glb"))

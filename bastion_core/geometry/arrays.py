@@ -1,7 +1,15 @@
 """Names for the arrays that everything is made of."""
 
+from typing import Any
+
 import numpy as np
 from numpy.typing import NDArray
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
+
+
+def three(values: Any, digits: int | None = None) -> tuple[float, float, float]:
+    """Three numbers as a tuple that can be kept, rounded where that is said."""
+    x, y, z = (float(v) for v in values)
+    return (x, y, z) if digits is None else (round(x, digits) + 0.0, round(y, digits) + 0.0, round(z, digits) + 0.0)

@@ -33,6 +33,15 @@ def surface_sample(mesh: Mesh, count: int, seed: int = 1) -> SurfaceSample:
     return SurfaceSample(points, normals)
 
 
+def points_on(triangles: Floats, rng: np.random.Generator) -> Floats:
+    """(n, 3): a place anywhere on each triangle (n, 3, 3)."""
+    u, v = rng.random(len(triangles)), rng.random(len(triangles))
+    over = u + v > 1
+    u[over], v[over] = 1 - u[over], 1 - v[over]
+    a, b, c = (triangles[:, k] for k in range(3))
+    return np.asarray(a + u[:, None] * (b - a) + v[:, None] * (c - a))
+
+
 def thinnest_wall_mm(mesh: Mesh, samples: int = 4000) -> float | None:
     """A low percentile of the distance straight through the wall, from points spread over the surface.
 

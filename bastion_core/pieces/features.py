@@ -16,6 +16,7 @@ from shapely import MultiPoint
 from shapely.geometry.base import BaseGeometry
 
 from bastion_core.errors import MeshProblem
+from bastion_core.geometry.arrays import three
 from bastion_core.geometry.creases import Bools, Surface
 from bastion_core.geometry.mesh import Floats, Ints, Mesh
 from bastion_core.geometry.place import plane_frame
@@ -325,7 +326,7 @@ def _made(
     at = frame @ np.array([middle[0], middle[1], base])
     lengthwise = frame[:, :2] @ along
     feature = Feature(
-        kind, file, _three(at), _three(axis), _three(lengthwise), round(width, 4), round(clear, 4), round(length, 4), round(depth, 4), through, flats
+        kind, file, three(at, 5), three(axis, 5), three(lengthwise, 5), round(width, 4), round(clear, 4), round(length, 4), round(depth, 4), through, flats
     )  # fmt: skip
     return Found(feature, filling)
 
@@ -369,8 +370,3 @@ def _filling(surface: Surface, walls: _Walls, grown: Ints) -> tuple[Mesh | None,
     except MeshProblem:
         return None, mouths
     return (Mesh(corners, closed.astype(np.int64)) if void.volume > 0 else None), mouths
-
-
-def _three(values: Floats) -> tuple[float, float, float]:
-    x, y, z = (round(float(v), 5) for v in values)
-    return x, y, z

@@ -3,10 +3,9 @@
 from dataclasses import dataclass
 from pathlib import Path
 
-import numpy as np
-
 from bastion_core.findings import Said, counted, mm, say
 from bastion_core.formats.reading import FileMesh, read_mesh
+from bastion_core.geometry.arrays import three
 from bastion_core.geometry.facets import chord_error_mm
 from bastion_core.geometry.mesh import Mesh
 from bastion_core.geometry.place import scaling
@@ -117,7 +116,7 @@ def mended_at(source: FileMesh, guess: UnitGuess, factor: float, progress: Progr
     sound = mended.solid.mesh()
     health = Health(
         triangles=source.mesh.triangle_count,
-        size_mm=_three(sound.size),
+        size_mm=three(sound.size),
         volume_mm3=mended.solid.volume,
         watertight_as_it_came=mended.faults.closed,
         bodies=mended.bodies,
@@ -129,7 +128,3 @@ def mended_at(source: FileMesh, guess: UnitGuess, factor: float, progress: Progr
     )
     progress(1.0, "ready")
     return Intake(mended.solid, sound, guess.unit, guess, health)
-
-
-def _three(values: np.ndarray) -> tuple[float, float, float]:
-    return float(values[0]), float(values[1]), float(values[2])

@@ -13,11 +13,13 @@ import numpy as np
 from scipy.spatial import cKDTree
 from scipy.spatial.transform import Rotation
 
+from bastion_core.geometry.arrays import three
 from bastion_core.geometry.creases import Surface
 from bastion_core.geometry.mesh import Floats, Ints, Mesh
 from bastion_core.geometry.place import Plane
 from bastion_core.geometry.rims import loops_of, open_half_edges
 from bastion_core.geometry.solid import Solid
+from bastion_core.geometry.walls import points_on
 from bastion_core.progress import Progress, silent
 
 CREASE_DEG = 25.0
@@ -185,11 +187,7 @@ def _face(surface: Surface, faces: Ints, area: float, total: float) -> Face | No
     flat = length > 0.999 and float(np.abs((triangles.reshape(-1, 3) - middle) @ normal).max()) < _FLAT_MM + 2e-4 * float(np.sqrt(total))
     rng = np.random.default_rng(3)
     chosen = rng.choice(len(faces), _FACE_POINTS, p=weight / weight.sum())
-    u, v = rng.random(_FACE_POINTS), rng.random(_FACE_POINTS)
-    over = u + v > 1
-    u[over], v[over] = 1 - u[over], 1 - v[over]
-    a, b, c = (triangles[chosen, k] for k in range(3))
-    spread = a + u[:, None] * (b - a) + v[:, None] * (c - a)
+    spread = points_on(triangles[chosen], rng)
     return Face(rim, area, flat, middle, normal, spread, surface.normals[faces[chosen]], len(loops) - 1)
 
 
@@ -268,7 +266,7 @@ def _whole(mates: Sequence[Mate]) -> Mate:
     at = sum(np.array(m.at_mm) * m.area_mm2 for m in mates) / area
     largest = max(mates, key=lambda m: m.area_mm2)
     gaps = [g for m in mates for g in (m.gap_low_mm, m.gap_high_mm)]
-    return replace(largest, area_mm2=round(area, 1), at_mm=_three(np.asarray(at)), gap_low_mm=min(gaps), gap_high_mm=max(gaps))
+    return replace(largest, area_mm2=round(area, 1), at_mm=three(np.asarray(at), 5), gap_low_mm=min(gaps), gap_high_mm=max(gaps))
 
 
 def _one_place(one: Mate, other: Mate) -> bool:
@@ -301,7 +299,7 @@ def _touch(face: Face, other: Mesh, files: tuple[int, int]) -> Mate | None:
     a, b = files
     way = normal / max(float(np.linalg.norm(normal)), 1e-9) * (1.0 if a < b else -1.0)
     low, mid, high = (round(float(v), 3) for v in np.percentile(gaps[near], (5, 50, 95)))
-    return Mate((min(a, b), max(a, b)), face.flat, round(area, 1), mid, low, high, _three(middle), _three(way))
+    return Mate((min(a, b), max(a, b)), face.flat, round(area, 1), mid, low, high, three(middle, 5), three(way, 5))
 
 
 def put_together(meshes: Sequence[Mesh], faces: Sequence[Sequence[Face]], mates: Sequence[Mate], progress: Progress = silent) -> Assembly:
@@ -555,8 +553,3 @@ def _joined_rim(one: Rim, other: Rim) -> Rim | None:
         for name in ("points", "along", "normals", "beyond")
     )
     return Rim(points, along, normals, beyond, (length,), near)
-
-
-def _three(values: Floats) -> tuple[float, float, float]:
-    x, y, z = (round(float(v), 5) for v in values)
-    return x, y, z

@@ -15,6 +15,7 @@ from bastion_core.errors import BastionError
 from bastion_core.findings import Fact, Finding, Note, Remedy, Said, Verdict, counted, mm, say
 from bastion_core.formats.glb import simplified, write_glb
 from bastion_core.formats.reading import read_mesh
+from bastion_core.geometry.arrays import three
 from bastion_core.geometry.mesh import Mesh
 from bastion_core.geometry.place import turn_to_up
 from bastion_core.geometry.solid import Solid, united
@@ -280,7 +281,7 @@ def _set_result(inputs: PiecesInputs, parts: _Parts, found: Sequence[Found], pro
     assembly = put_together(parts.meshes, faces, mates, span(progress, 0.5, 1.0))
     together = tuple(f.placed(m) for f, m in zip(inputs.files, assembly.moves, strict=True)) if assembly.joints else ()
     records = tuple(
-        FileRecord(_three(m.size), _three(m.bounds.mean(axis=0)), s.volume, m.triangle_count, t.health.watertight_as_it_came, t.health.mended)
+        FileRecord(three(m.size), three(m.bounds.mean(axis=0)), s.volume, m.triangle_count, t.health.watertight_as_it_came, t.health.mended)
         for m, s, t in zip(parts.meshes, parts.solids, parts.takens, strict=True)
     )  # fmt: skip
     unpaired = () if assembly.joints else tuple(_unpaired(mates, [f.feature for f in found], len(parts.meshes)))
@@ -314,8 +315,3 @@ def _unpaired(mates: Sequence[Mate], features: Sequence[Feature], count: int) ->
                 found.append(file)
                 break
     return found
-
-
-def _three(values: Any) -> tuple[float, float, float]:
-    x, y, z = (float(v) for v in values)
-    return x, y, z

@@ -9,21 +9,21 @@ a sample of layers.
 from dataclasses import dataclass, replace
 
 import numpy as np
-from numpy.typing import NDArray
+from manifold3d import CrossSection, JoinType
 from shapely.geometry.base import BaseGeometry
 
 from bastion_core.geometry.layers import Layers, layer_sections, skin_areas
 from bastion_core.geometry.mesh import Floats, Mesh
 from bastion_core.geometry.solid import Solid
 from bastion_core.print.profile import Profile, grams_per_metre, material
+from bastion_core.print.supports import DENSITY as GRID_DENSITY
+from bastion_core.print.supports import Support, support_of
 from bastion_core.shop import Printer
 
 _SAMPLED_LAYERS = 24
 _SHARP_TURN_DEG = 25.0
 _OUTER_WALL_SPEED, _SKIN_SPEED, _TRAVEL_SPEED = 0.5, 0.7, 1.6
 """Shares of a printer's ordinary speed; common practice, no source."""
-_FOOT_MM = 0.3
-_DOWN = np.array([0.0, 0.0, -1.0])
 
 
 @dataclass(frozen=True)
@@ -38,11 +38,11 @@ class Shape:
     """(n,) outer outlines minus holes: how many full turns an inner wall is shorter than the outline."""
     corners: Floats
     """(n,) sharp corners per layer."""
-    overhang_area_mm2: Floats
-    """(k,) projected area of each overhanging face."""
-    overhang_top_mm: Floats
-    overhang_drop_mm: Floats
-    """(k,) height of each such face, and how far it hangs above what is below it."""
+    support: Support
+    sampled: tuple[tuple[float, CrossSection], ...]
+    """Some of the layers (height, section), for what the walls leave between them."""
+    foot_mm: float
+    """Way round the foot, for a brim."""
 
 
 @dataclass(frozen=True)
@@ -58,15 +58,17 @@ class Estimate:
     """Walls, skins, infill, support, travel and the rest, in hours."""
 
 
-def shape_of(solid: Solid, layer_mm: float, support_from_deg: float = 45.0) -> Shape:
-    """Measure a lying part (foot at its lowest z) for the estimate."""
+def shape_of(solid: Solid, layer_mm: float, profile: Profile | None = None) -> Shape:
+    """Measure a lying part (foot at its lowest z) for the estimate; of the profile only how it is held up matters here."""
+    held = profile or Profile()
     mesh = solid.mesh()
     layers = layer_sections(mesh, layer_mm)
     sampled = np.unique(np.linspace(0, layers.count - 1, min(_SAMPLED_LAYERS, layers.count)).round().astype(int))
     counts = np.array([_count(solid.section(float(layers.z_mm[i]) + 1e-7)) for i in sampled], dtype=np.float64)
     loops, euler, corners = (np.interp(np.arange(layers.count), sampled, counts[:, k]) for k in range(3))
-    area, top, drop = _overhangs(mesh, support_from_deg)
-    return Shape(mesh, layers, loops, euler, corners, area, top, drop)
+    sections = tuple((float(layers.z_mm[i]), solid.manifold.slice(float(layers.z_mm[i]) + 1e-7)) for i in sampled)
+    support = support_of(mesh, held.support, held.support_from_deg, held.support_bed_only)
+    return Shape(mesh, layers, loops, euler, corners, support, sections, float(layers.outline_mm[0]))
 
 
 def _count(section: BaseGeometry) -> tuple[int, int, int]:
@@ -84,31 +86,6 @@ def _count(section: BaseGeometry) -> tuple[int, int, int]:
             turn = np.abs((np.roll(heading, -1) - heading + np.pi) % (2 * np.pi) - np.pi)
             corners += int((turn > np.radians(_SHARP_TURN_DEG)).sum())
     return loops, 2 * outer - loops, corners
-
-
-def _overhangs(mesh: Mesh, from_deg: float, down: Floats = _DOWN) -> tuple[Floats, Floats, Floats]:
-    """Of each face that hangs too far out when ``down`` is below: its projected area, its height, the drop under it."""
-    hanging = hanging_faces(mesh, down, from_deg)
-    if not hanging.any():
-        return np.zeros(0), np.zeros(0), np.zeros(0)
-    spots = mesh.triangles[hanging].mean(axis=1)
-    height = -(spots @ down) + float((mesh.vertices @ down).max())
-    distance, _ = mesh.rays.first_hits(spots + down * 1e-3, np.tile(down, (len(spots), 1)))
-    return (mesh.area_vectors @ down)[hanging], height, np.minimum(distance, height)
-
-
-def support_mm3(mesh: Mesh, down: Floats, from_deg: float = 45.0) -> float:
-    """Space under overhangs that a slicer would fill with support when ``down`` (unit vector) is below, before its density."""
-    area, _, drop = _overhangs(mesh, from_deg, down)
-    return float((area * np.where(drop > 1.0, drop, 0.0)).sum())
-
-
-def hanging_faces(mesh: Mesh, down: Floats, from_deg: float = 45.0) -> NDArray[np.bool_]:
-    """(m,): which faces hang too far out over air when ``down`` is below."""
-    lengths = np.linalg.norm(mesh.area_vectors, axis=1)
-    height = -(mesh.vertices @ down)
-    above_foot = (height - height.min())[mesh.faces].mean(axis=1) > _FOOT_MM
-    return np.asarray((mesh.area_vectors @ down > np.sin(np.radians(from_deg)) * lengths) & above_foot & (lengths > 1e-9))
 
 
 def _resliced(shape: Shape, layer_mm: float) -> Shape:
@@ -149,8 +126,12 @@ def estimate(shape: Shape, profile: Profile, printer: Printer) -> Estimate:
     outer, inner = walls[:, 0], walls[:, -1] - walls[:, 0]
     inside = np.maximum(area - walls[:, -1] * width, 0.0)
     skin = np.minimum(skin_areas(shape.mesh, layers, profile.skin_layers, profile.walls * width), inside)
+    # Less than two lines between the walls on either side is no room for infill: it is filled solid.
+    narrow = np.minimum(_narrow_share(shape, profile) * inside, inside)
+    skin = np.minimum(skin + narrow * (1 - skin / np.maximum(inside, 1e-9)), inside)
     sparse = (inside - skin) * profile.infill
-    support = _support_per_layer(shape, profile)
+    support, support_way = _support_per_layer(shape)
+    brim = _brim_mm2(shape, profile)
 
     most_speed = stuff.most_flow_mm3_s / (width * height)
     fast = min(printer.speed_mm_s, most_speed)
@@ -164,17 +145,18 @@ def estimate(shape: Shape, profile: Profile, printer: Printer) -> Estimate:
     chord = np.pi * inside / np.maximum(layers.outline_mm, 1e-9)
     skin_s = _line_seconds(skin / width, chord, skin_speed, a)
     sparse_s = _line_seconds(sparse / width, chord, fast, a)
-    support_s = _line_seconds(support / width, np.sqrt(np.maximum(support / profile.support_density, 1.0)), fast, a)
+    support_s = _line_seconds(support / width, support_way, fast, a)
+    brim_s = brim / width / slow
     hop = 0.35 * float(np.hypot(*shape.mesh.size[:2]))
     travel_s = shape.loops * (hop / (printer.speed_mm_s * _TRAVEL_SPEED) + printer.speed_mm_s * _TRAVEL_SPEED / a)
     busy = wall_s + skin_s + sparse_s + support_s + travel_s
     waited = np.where(area > 0, np.maximum(profile.least_layer_s - busy, 0.0), 0.0)
     by = {
         "walls": wall_s, "skins": skin_s, "infill": sparse_s, "support": support_s, "travel": travel_s,
-        "cooling": waited, "layer change": np.full(layers.count, profile.layer_change_s),
+        "brim": np.array([brim_s]), "cooling": waited, "layer change": np.full(layers.count, profile.layer_change_s),
     }  # fmt: skip
     hours_by = {name: float(s.sum()) / 3600 for name, s in by.items()} | {"warm-up": printer.warm_up_h}
-    volume = float((walls[:, -1] * width + skin + sparse + support).sum()) * height
+    volume = float((walls[:, -1] * width + skin + sparse + support).sum()) * height + brim * height
     grams = volume / 1000 * stuff.density_g_cm3
     return Estimate(
         hours=sum(hours_by.values()),
@@ -186,12 +168,32 @@ def estimate(shape: Shape, profile: Profile, printer: Printer) -> Estimate:
     )
 
 
-def _support_per_layer(shape: Shape, profile: Profile) -> Floats:
-    """(n,): printed area of support in each layer."""
-    count, height = shape.layers.count, profile.layer_mm
-    tall = shape.overhang_drop_mm > 1.0
-    area = shape.overhang_area_mm2[tall] * profile.support_density
-    top = np.clip((shape.overhang_top_mm[tall] / height).astype(np.int64), 0, count)
-    foot = np.clip(((shape.overhang_top_mm - shape.overhang_drop_mm)[tall] / height).astype(np.int64), 0, count)
-    change = np.bincount(foot, weights=area, minlength=count + 1) - np.bincount(top, weights=area, minlength=count + 1)
-    return np.asarray(np.maximum(np.cumsum(change)[:count], 0.0))
+def _support_per_layer(shape: Shape) -> tuple[Floats, Floats]:
+    """(n,), (n,): printed area of support in each layer, and how long its lines are without a stop."""
+    held, z = shape.support, shape.layers.z_mm - shape.mesh.bounds[0, 2]
+    if not len(held.area_mm2):
+        return np.zeros(shape.layers.count), np.ones(shape.layers.count)
+    levels = (z / held.step_mm).astype(np.int64)
+    level = np.clip(levels, 0, len(held.area_mm2) - 1)
+    area = np.where(levels < len(held.area_mm2), held.area_mm2[level], 0.0)
+    # A branch is a ring, a column's line goes on to the next turn.
+    long = 12.0 if held.style == "branching" else np.sqrt(np.maximum(area / GRID_DENSITY, 1.0))
+    return area, np.broadcast_to(long, level.shape)
+
+
+def _brim_mm2(shape: Shape, profile: Profile) -> float:
+    """Printed area (mm²) of a brim of two layers, counted as one of their height."""
+    return 2 * profile.brim_mm * (shape.foot_mm + np.pi * profile.brim_mm) if profile.brim_mm else 0.0
+
+
+def _narrow_share(shape: Shape, profile: Profile) -> Floats:
+    """(n,): share of what the walls leave inside in which less than two lines lie between them."""
+    width = profile.line_width_mm
+    heights, shares = [], []
+    for z, section in shape.sampled:
+        inside = section.offset(-profile.walls * width, JoinType.Miter)
+        whole = inside.area()
+        wide = inside.offset(-width, JoinType.Miter).offset(width, JoinType.Miter).area() if whole > 0 else 0.0
+        heights.append(z)
+        shares.append(1 - min(wide / whole, 1.0) if whole > 1e-6 else 0.0)
+    return np.interp(shape.layers.z_mm, heights, shares)

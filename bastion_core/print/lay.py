@@ -9,10 +9,13 @@ from bastion_core.cut.beds import hull_points
 from bastion_core.errors import RecipeProblem
 from bastion_core.geometry.mesh import Floats
 from bastion_core.geometry.solid import Solid
-from bastion_core.print.estimate import Estimate, estimate, shape_of
-from bastion_core.print.orient import Way, best_lying, laid_matrix, ways_to_lie
+from bastion_core.print.estimate import Estimate, Shape, estimate, shape_of
+from bastion_core.print.orient import Way, best_lying, laid_matrix, way_of, ways_to_lie
 from bastion_core.print.profile import LAYER_HEIGHTS_MM, Profile
 from bastion_core.shop import Printer
+
+MOST_OTHERS = 4
+"""Ways to lie that are told beside the one taken."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -27,6 +30,11 @@ class LaidPart:
     estimates: dict[str, Estimate]
     by_layer_height: dict[float, dict[str, tuple[float, float]]]
     """Layer height -> printer -> (hours, grams)."""
+    shape: Shape
+    way: Way
+    """As it lies."""
+    others: tuple[tuple[Way, bool], ...]
+    """Other ways to lie, the best first, and whether any printer takes it so."""
 
     @property
     def best_printer(self) -> str | None:
@@ -43,11 +51,13 @@ def lay_part(
     fits nowhere is laid the best way regardless and has no estimates.
     """
     hull = hull_points(solid.mesh().vertices)
+    possible = ways_to_lie(solid, [np.asarray(n, dtype=np.float64) for n in cut_normals], profile)
     if down is None:
-        ways = ways_to_lie(solid, [np.asarray(n, dtype=np.float64) for n in cut_normals])
+        ways = possible
     else:
-        x, y, z = (float(v) for v in down)
-        ways = [Way((x, y, z), 0.0)]
+        # The maker's way may be one of those that were looked at, with a name; else it is judged by itself.
+        near = [w for w in possible if float(np.dot(w.down, down)) > 0.9995]
+        ways = near[:1] or [way_of(solid, down, cut_normals, profile)]
     lying_on = [chosen for p in printers if (chosen := best_lying(hull, ways, p))]
     if lying_on:
         way, lying = min(lying_on, key=lambda wl: wl[0].cost_min)
@@ -58,11 +68,12 @@ def lay_part(
         way, lying = anywhere
     matrix = laid_matrix(solid, lying)
     laid = solid.transformed(matrix)
-    shape = shape_of(laid, profile.layer_mm, profile.support_from_deg)
+    shape = shape_of(laid, profile.layer_mm, profile)
     able = [p for p in printers if best_lying(hull, [way], p)]
     estimates = {p.name: estimate(shape, profile, p) for p in able}
     sweep: dict[float, dict[str, tuple[float, float]]] = {}
     for height in LAYER_HEIGHTS_MM:
         other = profile.with_layer(height)
         sweep[height] = {p.name: (e.hours, e.filament_g) for p in able for e in (estimate(shape, other, p),)}
-    return LaidPart(name, laid, matrix, estimates, sweep)
+    others = [(w, any(best_lying(hull, [w], p) for p in printers)) for w in possible if w is not way and w.down != way.down]
+    return LaidPart(name, laid, matrix, estimates, sweep, shape, way, tuple(others[:MOST_OTHERS]))

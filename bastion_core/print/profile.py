@@ -4,6 +4,7 @@ from dataclasses import dataclass
 from math import pi
 
 from bastion_core.errors import RecipeProblem
+from bastion_core.print.supports import Style
 
 FILAMENT_DIAMETER_MM = 1.75
 LAYER_HEIGHTS_MM = (0.12, 0.16, 0.20, 0.28)
@@ -23,6 +24,8 @@ class Material:
     source: str
     forms_with_heat: bool = False
     """Whether a rim of it is flared with gentle heat: stiff plastics that soften low; common practice, no source."""
+    shrinks: float = 0.1
+    """How readily it curls off the bed, against ABS; common practice, no source."""
 
 
 _FLOW = "flow: common practice for a plain hot end, no source; price: a round figure, change it per spool"
@@ -59,8 +62,8 @@ MATERIALS: dict[str, Material] = {
             "density and softening: polymer handbooks (PETG 1.27 g/cm³, glass transition about 80 °C); " + _FLOW,
             True,
         ),
-        Material("abs", "ABS", 1.04, 12.0, 98, 24.0, "density: polymer handbooks (1.04 g/cm³); " + _FLOW),
-        Material("asa", "ASA", 1.07, 12.0, 98, 30.0, "density: polymer handbooks (1.07 g/cm³); " + _FLOW),
+        Material("abs", "ABS", 1.04, 12.0, 98, 24.0, "density: polymer handbooks (1.04 g/cm³); " + _FLOW, shrinks=1.0),
+        Material("asa", "ASA", 1.07, 12.0, 98, 30.0, "density: polymer handbooks (1.07 g/cm³); " + _FLOW, shrinks=0.8),
         Material("tpu", "TPU", 1.21, 4.0, 60, 35.0, "density: polymer handbooks (1.20 to 1.22 g/cm³); " + _FLOW),
     )
 }
@@ -90,9 +93,12 @@ class Profile:
     line_width_mm: float = _LINE_WIDTH_MM
     skin_mm: float = 0.8
     """Solid floor and roof; common practice, no source."""
-    support_density: float = 0.15
+    support: Style = "branching"
+    support_bed_only: bool = False
     support_from_deg: float = 45.0
     """Faces hanging further out than this from the upright get support; common practice, no source."""
+    brim_mm: float = 0.0
+    """How far a brim of two layers reaches round the foot."""
     least_layer_s: float = 8.0
     """Shorter layers are slowed down to this, so that they set; common practice, no source."""
     layer_change_s: float = 1.0

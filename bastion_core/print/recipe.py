@@ -3,12 +3,26 @@
 from dataclasses import dataclass
 
 from bastion_core.engine.recipe import Flag, Recipe, decision
-from bastion_core.findings import say
+from bastion_core.errors import RecipeProblem
+from bastion_core.findings import counted, say
 from bastion_core.print.profile import MATERIALS, Profile
+from bastion_core.print.supports import STYLES, Style
 
 
 def _percent(text: str) -> float:
     return float(text) / 100
+
+
+@dataclass(frozen=True)
+class LiesOn:
+    """A part (by its id, which stays while its cuts do) and the side of it that the maker laid down: unit direction in the scaled standing piece."""
+
+    part: str
+    down: tuple[float, float, float]
+
+    def __post_init__(self) -> None:
+        if not 0.9 < sum(v * v for v in self.down) < 1.1:
+            raise RecipeProblem("The side a part lies on needs a direction of length 1. Choose one of the ways offered.", "lying")
 
 
 @dataclass(frozen=True)
@@ -38,9 +52,23 @@ class PrintRecipe(Recipe):
         flag=Flag("--material", "filament"),
     )
 
+    support: Style = decision(
+        "branching", "Supports", because="the supports", choices=STYLES, flag=Flag("--support", "what holds up what hangs over air"),
+    )  # fmt: skip
+    support_bed_only: bool = decision(False, "Supports stand on the bed only", because="where supports stand")
+    brim_mm: float = decision(
+        0.0, "Brim", because="the brim", unit="mm", least=0.0, most=30.0,
+        flag=Flag("--brim", "how far a brim reaches round each part's foot, in mm", float, hold="MM"),
+    )  # fmt: skip
+    lying: tuple[LiesOn, ...] = decision(
+        (), "Lying", because="how it lies", empty="the best way", shown=lambda ways: say(counted(len(ways), "part") + " laid by hand")
+    )
     as_supplied: bool = decision(False, "Lie as supplied", because="how it lies")
     """Each file lies as its designer laid it, where it was not cut further."""
 
     def profile(self) -> Profile:
         """The same with all that goes without saying."""
-        return Profile(self.layer_mm, self.walls, self.infill, self.material)
+        return Profile(
+            self.layer_mm, self.walls, self.infill, self.material, support=self.support, support_bed_only=self.support_bed_only,
+            brim_mm=self.brim_mm,
+        )  # fmt: skip

@@ -20,7 +20,7 @@ from bastion_site.engine.cases import WITH, graph_of
 from bastion_site.engine.store import DatabaseStore
 from bastion_site.errors import NotYet
 
-_STAGE = {"pieces": "preview.glb", "preview": "preview.glb", "cut": "parts.glb", "fit": "fit.glb"}
+_STAGE = {"pieces": "preview.glb", "preview": "preview.glb", "cut": "parts.glb", "fit": "fit.glb", "print": "laid.glb"}
 
 
 def sent(path, headers: dict | None = None) -> HttpResponse:

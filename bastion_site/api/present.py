@@ -242,6 +242,7 @@ def files(graph: PieceGraph) -> Files:
         _file(graph, graph.last("pieces"), "preview.glb") or _file(graph, Ref("preview", graph.case.sha256), "preview.glb"),
         _file(graph, graph.last("cut"), "parts.glb"),
         _file(graph, graph.last("fit"), "fit.glb"),
+        _file(graph, graph.last("print"), "laid.glb"),
     )
 
 

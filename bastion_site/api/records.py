@@ -156,6 +156,8 @@ class Files:
     preview: str | None
     parts: str | None
     fit: str | None
+    laid: str | None
+    """Every part as it lies, with its supports."""
 
 
 Detail = make_dataclass(

@@ -1281,6 +1281,11 @@ export interface components {
             /** Format: double */
             infill: number;
             material: string;
+            support: components["schemas"]["SupportEnum"];
+            support_bed_only: boolean;
+            /** Format: double */
+            brim_mm: number;
+            lying: components["schemas"]["LiesOn"][];
             as_supplied: boolean;
         };
         /** @description What a page has to know of a decision: its label, unit, bounds, choices, and whether it may be left open. */
@@ -1426,6 +1431,16 @@ export interface components {
             /** Format: double */
             infill?: number;
             material?: string;
+            /** Supports */
+            support?: components["schemas"]["SupportEnum"];
+            /** Supports stand on the bed only */
+            support_bed_only?: boolean;
+            /**
+             * Brim
+             * Format: double
+             */
+            brim_mm?: number;
+            lying?: components["schemas"]["LiesOnRequest"][];
             /** Lie as supplied */
             as_supplied?: boolean;
             wearer?: number | null;
@@ -1576,6 +1591,7 @@ export interface components {
             preview: string | null;
             parts: string | null;
             fit: string | null;
+            laid: string | null;
         };
         /** @description Something judged: what (a stable word), how bad, in words, where, and what would mend it. */
         Finding: {
@@ -1766,6 +1782,16 @@ export interface components {
          * @enum {string}
          */
         LengthUnitsEnum: "mm" | "in";
+        /** @description A part (by its id, which stays while its cuts do) and the side of it that the maker laid down: unit direction in the scaled standing piece. */
+        LiesOn: {
+            part: string;
+            down: number[];
+        };
+        /** @description A part (by its id, which stays while its cuts do) and the side of it that the maker laid down: unit direction in the scaled standing piece. */
+        LiesOnRequest: {
+            part: string;
+            down: number[];
+        };
         /** @description A link that opens a wearer's sheet and nothing else. */
         Link: {
             readonly id: number;
@@ -1783,6 +1809,19 @@ export interface components {
         LinkRequest: {
             /** @description Empty for all of it. */
             keys?: string[];
+        };
+        /** @description A way for a part to lie: which side is down (in the scaled standing piece), about what it takes, and what counts against it. */
+        LyingRecord: {
+            called: components["schemas"]["Said"];
+            down: number[];
+            /** Format: double */
+            hours: number;
+            /** Format: double */
+            support_g: number;
+            /** Format: double */
+            height_mm: number;
+            fits: boolean;
+            terms: components["schemas"]["Term"][];
         };
         /** @description A scale at which a rule starts to hold. */
         Mark: {
@@ -1837,6 +1876,8 @@ export interface components {
             price_per_kg: number;
             source: string;
             forms_with_heat: boolean;
+            /** Format: double */
+            shrinks: number;
         };
         /** @description How many of the measurements a piece hangs on are taken, and which of the first ones are not. */
         MeasureResult: {
@@ -2007,6 +2048,16 @@ export interface components {
             /** Format: double */
             infill?: number;
             material?: string;
+            /** Supports */
+            support?: components["schemas"]["SupportEnum"];
+            /** Supports stand on the bed only */
+            support_bed_only?: boolean;
+            /**
+             * Brim
+             * Format: double
+             */
+            brim_mm?: number;
+            lying?: components["schemas"]["LiesOnRequest"][];
             /** Lie as supplied */
             as_supplied?: boolean;
             name?: string;
@@ -2081,6 +2132,16 @@ export interface components {
             /** Format: double */
             infill?: number;
             material?: string;
+            /** Supports */
+            support?: components["schemas"]["SupportEnum"];
+            /** Supports stand on the bed only */
+            support_bed_only?: boolean;
+            /**
+             * Brim
+             * Format: double
+             */
+            brim_mm?: number;
+            lying?: components["schemas"]["LiesOnRequest"][];
             /** Lie as supplied */
             as_supplied?: boolean;
             wearer?: number | null;
@@ -2283,6 +2344,13 @@ export interface components {
             };
             picture: string;
             footprint: string;
+            lying: components["schemas"]["LyingRecord"];
+            others: components["schemas"]["LyingRecord"][];
+            /** Format: double */
+            held_mm2: number;
+            stands_on_part: number;
+            by_hand: boolean;
+            sanding: components["schemas"]["Sanding"];
         };
         /** @description What all parts take, each on its quickest printer. */
         PrintResult: {
@@ -2295,6 +2363,10 @@ export interface components {
             filament_m: number;
             unprintable: string[];
             tasks: components["schemas"]["PrintTask"][];
+            /** Format: double */
+            support_g: number;
+            /** Format: double */
+            hanging_mm2: number;
         };
         /** @description A print for the calendar: the hours of a part on each printer that can take it. */
         PrintTask: {
@@ -2455,6 +2527,19 @@ export interface components {
         SaidRequest: {
             words: string;
             values?: components["schemas"]["QuantityRequest"][];
+        };
+        /** @description Of what shows of a part: its area, how much of that has to be sanded deeper than primer fills, the deepest, the mean depth, the scars. */
+        Sanding: {
+            /** Format: double */
+            shows_cm2: number;
+            /** Format: double */
+            deep_cm2: number;
+            /** Format: double */
+            deepest_mm: number;
+            /** Format: double */
+            mean_mm: number;
+            /** Format: double */
+            scars_cm2: number;
         };
         /** @description One scale for all worn pieces. */
         ScaleAllRequest: {
@@ -2783,6 +2868,13 @@ export interface components {
             wall_mm: number | null;
             issues: components["schemas"]["Said"][];
         };
+        /**
+         * @description * `branching` - branching
+         *     * `grid` - grid
+         *     * `none` - none
+         * @enum {string}
+         */
+        SupportEnum: "branching" | "grid" | "none";
         /** @description What another layer height takes. */
         Sweep: {
             /** Format: double */
@@ -2800,6 +2892,13 @@ export interface components {
             way?: string;
             by?: string;
             again?: boolean;
+        };
+        /** @description One thing that counts against a way to lie: what it is called, its minutes, and what they come from. */
+        Term: {
+            name: string;
+            /** Format: double */
+            minutes: number;
+            text: components["schemas"]["Said"];
         };
         /** @description A piece was tried on. */
         TestFit: {

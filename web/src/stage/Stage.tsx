@@ -1,10 +1,11 @@
 /** The stage: a piece or its parts in three dimensions, with the planes that cut it. One component for all stations. */
 import { useTheme } from "@mui/material/styles";
-import { useLoader, useThree } from "@react-three/fiber";
+import { useLoader, useThree, type ThreeEvent } from "@react-three/fiber";
 import { useEffect, useMemo, useRef } from "react";
 import * as THREE from "three";
 import { GLTFLoader } from "three/examples/jsm/loaders/GLTFLoader.js";
 import { Frame3D } from "./Frame3D";
+import type { Inks } from "../theme/theme";
 import { PlaneHandle, type StagePlane } from "./PlaneHandle";
 
 export interface StageProps {
@@ -23,6 +24,14 @@ export interface StageProps {
   chosenPlane?: string | null;
   onChoosePlane?: (id: string) => void;
   onPlane?: (plane: StagePlane) => void;
+  /** Names of the parts that are shown; all where none is given. */
+  only?: readonly string[];
+  /** Called with the outward normal of a face that is touched, while one is asked for. */
+  onFace?: (normal: [number, number, number]) => void;
+  /** Whether faces are coloured by how deep they have to be sanded, where the file knows. */
+  sanding?: { deepMm: number; mostMm: number };
+  /** A part that is shown pale, what lies behind it shining through. */
+  seeThrough?: string;
   /** Places on the model, in its file's coordinates. */
   marks?: StageMark[];
   chosenMark?: number | null;
@@ -62,7 +71,9 @@ export default function Stage(props: StageProps) {
 
 function Model(props: StageProps) {
   const { file, matrix, explode = 0, centres, chosenPart, planes = [], chosenPlane, onChoosePlane, onPlane } = props;
-  const { marks = NO_MARKS, chosenMark, onChooseMark } = props;
+  const { marks = NO_MARKS, chosenMark, onChooseMark, only, seeThrough, sanding, onFace } = props;
+  const [deepMm, mostMm] = [sanding?.deepMm, sanding?.mostMm];
+  const shown = only?.join("\n");
   const { inks } = useTheme().palette;
   const loaded = useLoader(GLTFLoader, file);
   const { camera, controls, invalidate, size } = useThree();
@@ -90,18 +101,31 @@ function Model(props: StageProps) {
     }
     model.parts.forEach((p) => p.position.set(0, 0, 0));
     model.root.updateMatrixWorld(true);
-    return new THREE.Box3().setFromObject(model.root);
-  }, [model, matrix]);
+    if (shown === undefined) return new THREE.Box3().setFromObject(model.root);
+    // What is not shown counts for nothing, not even for where the eye stands.
+    const names = shown.split("\n");
+    const all = new THREE.Box3();
+    for (const part of model.parts) {
+      part.visible = names.includes(nameOf(part));
+      if (part.visible) all.expandByObject(part);
+    }
+    return all;
+  }, [model, matrix, shown]);
 
   const middle = useMemo(() => box.getCenter(new THREE.Vector3()), [box]);
   const radius = useMemo(() => box.getSize(new THREE.Vector3()).length() / 2 || 100, [box]);
 
   useEffect(() => {
     model.parts.forEach((part, i) => {
-      const name = part.name || part.parent?.name || "";
+      const name = nameOf(part);
       const chosen = !!chosenPart && name === chosenPart;
+      const pale = name === seeThrough;
+      const coloured = deepMm !== undefined && mostMm !== undefined && byDepth(part.geometry, deepMm, mostMm, inks);
       part.material = new THREE.MeshStandardMaterial({
-        color: chosen ? inks.chosen : inks.parts[i % inks.parts.length],
+        vertexColors: coloured,
+        color: coloured ? "#ffffff" : chosen ? inks.chosen : pale ? inks.tight : inks.parts[i % inks.parts.length],
+        transparent: pale,
+        opacity: pale ? 0.75 : 1,
         roughness: 0.85,
         metalness: 0,
         flatShading: true,
@@ -115,11 +139,11 @@ function Model(props: StageProps) {
       }
     });
     invalidate();
-  }, [model, explode, centres, chosenPart, inks, invalidate, matrix, middle]);
+  }, [model, explode, centres, chosenPart, inks, invalidate, matrix, middle, seeThrough, deepMm, mostMm]);
 
   useEffect(() => {
     // A new model moves the eye; a change of the same one does not.
-    const key = `${Math.round(radius / 20)}/${planes.length > 0}`;
+    const key = `${Math.round(radius / 20)}/${planes.length > 0}/${shown ?? ""}`;
     if (seen.current === key) return;
     seen.current = key;
     const wide = Math.min(size.width / size.height, 1);
@@ -132,7 +156,7 @@ function Model(props: StageProps) {
       orbit.update();
     }
     invalidate();
-  }, [camera, controls, invalidate, middle, planes.length, radius, size]);
+  }, [camera, controls, invalidate, middle, planes.length, radius, shown, size]);
 
   useEffect(() => {
     window.__stage = {
@@ -155,7 +179,15 @@ function Model(props: StageProps) {
 
   return (
     <>
-      <primitive object={model.root} />
+      <primitive
+        object={model.root}
+        onClick={(e: ThreeEvent<MouseEvent>) => {
+          if (!onFace || !e.face || nameOf(e.object) === seeThrough) return;
+          e.stopPropagation();
+          const n = e.face.normal.clone().transformDirection(e.object.matrixWorld);
+          onFace([n.x, n.y, n.z]);
+        }}
+      />
       {marks.map((mark) => (
         <MarkRing key={mark.id} mark={mark} matrix={matrix} chosen={mark.id === chosenMark} onChoose={() => onChooseMark?.(mark.id)} />
       ))}
@@ -173,6 +205,26 @@ function Model(props: StageProps) {
     </>
   );
 }
+
+/** Colours a geometry by how deep it has to be sanded: pale where it is not, warm beyond what primer fills. False where that is not known. */
+function byDepth(geometry: THREE.BufferGeometry, deepMm: number, mostMm: number, inks: Inks): boolean {
+  const depth = geometry.getAttribute("_depth");
+  if (!depth) return false;
+  const colours = new Float32Array(depth.count * 3);
+  const [none, light, deep] = [inks.parts[0], inks.tight, inks.stops].map((c) => new THREE.Color(c));
+  const mixed = new THREE.Color();
+  for (let i = 0; i < depth.count; i++) {
+    const mm = depth.getX(i);
+    if (mm <= deepMm) mixed.copy(none).lerp(light, (0.35 * mm) / deepMm);
+    else mixed.copy(light).lerp(deep, Math.min((mm - deepMm) / (mostMm - deepMm), 1));
+    mixed.toArray(colours, i * 3);
+  }
+  geometry.setAttribute("color", new THREE.BufferAttribute(colours, 3));
+  return true;
+}
+
+/** What a part is called in its file; the loader writes blanks as lines. */
+const nameOf = (part: THREE.Object3D) => (part.name || part.parent?.name || "").replace(/_/g, " ");
 
 const NO_MARKS: StageMark[] = [];
 const LEAST_RING_MM = 3;

@@ -8,13 +8,14 @@ import Switch from "@mui/material/Switch";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useTheme } from "@mui/material/styles";
-import { lazy, Suspense } from "react";
-import { useMaterials, useShop, useTrade, useWall, type Schemas } from "../../api/client";
+import { lazy, Suspense, useState } from "react";
+import { useMaterials, useShop, useTrade, useWall, type Change, type Schemas } from "../../api/client";
 import { DecisionField } from "../../parts/DecisionField";
 import { Silhouette } from "../../parts/Silhouette";
 import { useUnits } from "../../parts/units";
 import type { StationProps } from "../types";
 import { Lanes } from "./Lanes";
+import { PartLying } from "./PartLying";
 
 const LayerChart = lazy(() => import("./LayerChart"));
 
@@ -29,16 +30,19 @@ export default function PrintStation({ piece, change, children }: StationProps) 
   const parts = piece.print_data?.parts ?? [];
   const stuff = materials.data?.find((m) => m.key === r.material);
   const ready = piece.stations.print.state === "fresh";
+  const [chosen, setChosen] = useState<string | null>(null);
+  const part = parts.find((p) => p.name === chosen) ?? parts[0];
   const stage = (
     <Box sx={{ p: 2, overflowY: "auto" }}>
       <Stack direction="row" useFlexGap spacing={2} sx={{ flexWrap: "wrap" }} role="list" aria-label="Parts as they lie">
         {parts.map((p) => (
-          <PartCard key={p.name} part={p} />
+          <PartCard key={p.name} part={p} chosen={p === part} onChoose={() => setChosen(p.name)} />
         ))}
         {!parts.length && (
           <Typography color="text.secondary">The parts appear here, as they lie on the bed, once they are estimated.</Typography>
         )}
       </Stack>
+      {part && <PartLying piece={piece} part={part} change={change} />}
       {piece.print_data && (
         <Box sx={{ display: "flex", flexWrap: "wrap", gap: 3, mt: 2 }}>
           <Box sx={{ width: 380 }}>
@@ -85,6 +89,26 @@ export default function PrintStation({ piece, change, children }: StationProps) 
         <DecisionField of="walls" piece={piece} change={change} width={90} />
         <DecisionField of="infill" piece={piece} change={change} width={110} />
       </Stack>
+      <Stack direction="row" spacing={1.5}>
+        <TextField
+          select
+          label="Supports"
+          value={r.support}
+          onChange={(e) => change({ support: e.target.value as Change["support"] })}
+          sx={{ flex: 1 }}
+        >
+          <MenuItem value="branching">branching</MenuItem>
+          <MenuItem value="grid">a sparse grid</MenuItem>
+          <MenuItem value="none">none</MenuItem>
+        </TextField>
+        <DecisionField of="brim_mm" piece={piece} change={change} width={130} />
+      </Stack>
+      {r.support !== "none" && (
+        <FormControlLabel
+          control={<Switch checked={r.support_bed_only} onChange={(_, on) => change({ support_bed_only: on })} />}
+          label="Supports stand on the bed only"
+        />
+      )}
       <FormControlLabel
         control={<Switch checked={r.as_supplied} onChange={(_, on) => change({ as_supplied: on })} />}
         label="Whole files lie as their designer laid them"
@@ -147,13 +171,26 @@ export default function PrintStation({ piece, change, children }: StationProps) 
   return children({ stage, decisions });
 }
 
-function PartCard({ part }: { part: Schemas["PrintPart"] }) {
+interface CardProps {
+  part: Schemas["PrintPart"];
+  chosen: boolean;
+  onChoose: () => void;
+}
+
+function PartCard({ part, chosen, onChoose }: CardProps) {
   const units = useUnits();
   const { inks } = useTheme().palette;
   const best = part.printer ? part.on[part.printer] : null;
   return (
-    <Box role="listitem" sx={{ width: 168, borderTop: `2px solid ${inks.ink}`, pt: 0.5 }}>
-      <Typography sx={{ fontWeight: 600 }}>{part.name.replace(/^.*-/, "")}</Typography>
+    <Box role="listitem" sx={{ width: 168, borderTop: `2px solid ${chosen ? inks.chosen : inks.ink}`, pt: 0.5 }}>
+      <Button
+        size="small"
+        onClick={onChoose}
+        aria-pressed={chosen}
+        sx={{ p: 0, minWidth: 32, justifyContent: "flex-start", fontWeight: 600 }}
+      >
+        {part.name.replace(/^.*-/, "")}
+      </Button>
       <Stack direction="row" spacing={1} sx={{ alignItems: "flex-end", borderBottom: `1px solid ${inks.ink}`, height: 108 }}>
         <Silhouette path={part.picture} width={96} height={104} label={`${part.name} lying, from the side`} fill={inks.faint} />
         <Silhouette path={part.footprint} width={60} height={60} label={`${part.name} from above`} fill={inks.line} />
