@@ -19,6 +19,7 @@ from bastion_core.fit.layers import Layer
 from bastion_core.formats.stl import write_binary_stl
 from bastion_core.pieces.recipe import FeatureUse
 from bastion_core.pieces.sets import SetFile
+from bastion_core.print.recipe import LiesOn
 from bastion_core.print.station import cost
 from bastion_core.recipes import begin_all, change_all, read_all, write_all
 from bastion_core.shop import Printer, Shop, Spool
@@ -35,7 +36,8 @@ OTHERWISE = {
     "cut": {"printer_ids": (2,), "cuts": (Cut("c1", (0.0, 0.0, 60.0), (0.0, 0.0, 1.0)),), "as_one": ("1-2",),
         "features": (FeatureUse((0.0, 0.0, 0.0), "plug"),)},
     "join": {"pin_diameters_mm": (1.75,), "pin_clearance_mm": 0.22},
-    "print": {"layer_mm": 0.12, "walls": 4, "infill": 0.4, "material": "petg", "as_supplied": True},
+    "print": {"layer_mm": 0.12, "walls": 4, "infill": 0.4, "material": "petg", "as_supplied": True,
+        "support": "grid", "support_bed_only": True, "brim_mm": 4.0, "lying": (LiesOn("x", (0.0, 0.0, 1.0)),)},
 }  # fmt: skip
 """Another value for every decision, under the first station that has to be computed again for it."""
 
@@ -163,7 +165,7 @@ class Decided(unittest.TestCase):
         typed = {
             "scale": ["1.1x1.2x1"], "layers": ["pad@top=12"], "bays": ["led=10x8x4"], "shift_mm": ["1", "2", "3"], "turn_deg": ["4", "0", "0"],
             "infill": ["30"], "pin_diameters_mm": ["3"], "cuts": ["none"], "site": ["head"], "side": ["left"], "unit": ["cm"], "way_in": ["open"],
-            "material": ["petg"], "features": ["1,2,3:magnet-6x3"], "as_one": ["1-2"],
+            "material": ["petg"], "features": ["1,2,3:magnet-6x3"], "as_one": ["1-2"], "support": ["grid"],
         }  # fmt: skip
         for kind in RECIPES:
             for name, known in decisions(kind).items():

@@ -30,8 +30,10 @@ export interface StageProps {
   onFace?: (normal: [number, number, number]) => void;
   /** Whether faces are coloured by how deep they have to be sanded, where the file knows. */
   sanding?: { deepMm: number; mostMm: number };
-  /** A part that is shown pale, what lies behind it shining through. */
+  /** A part that is shown pale, what lies in it and behind it shining through. */
   seeThrough?: string;
+  /** A part that is shown in a colour of its own. */
+  tinted?: string;
   /** Places on the model, in its file's coordinates. */
   marks?: StageMark[];
   chosenMark?: number | null;
@@ -71,7 +73,7 @@ export default function Stage(props: StageProps) {
 
 function Model(props: StageProps) {
   const { file, matrix, explode = 0, centres, chosenPart, planes = [], chosenPlane, onChoosePlane, onPlane } = props;
-  const { marks = NO_MARKS, chosenMark, onChooseMark, only, seeThrough, sanding, onFace } = props;
+  const { marks = NO_MARKS, chosenMark, onChooseMark, only, seeThrough, tinted, sanding, onFace } = props;
   const [deepMm, mostMm] = [sanding?.deepMm, sanding?.mostMm];
   const shown = only?.join("\n");
   const { inks } = useTheme().palette;
@@ -123,9 +125,10 @@ function Model(props: StageProps) {
       const coloured = deepMm !== undefined && mostMm !== undefined && byDepth(part.geometry, deepMm, mostMm, inks);
       part.material = new THREE.MeshStandardMaterial({
         vertexColors: coloured,
-        color: coloured ? "#ffffff" : chosen ? inks.chosen : pale ? inks.tight : inks.parts[i % inks.parts.length],
+        color: coloured ? "#ffffff" : chosen ? inks.chosen : name === tinted ? inks.tight : inks.parts[i % inks.parts.length],
         transparent: pale,
-        opacity: pale ? 0.75 : 1,
+        opacity: pale ? 0.5 : 1,
+        depthWrite: !pale,
         roughness: 0.85,
         metalness: 0,
         flatShading: true,
@@ -139,7 +142,7 @@ function Model(props: StageProps) {
       }
     });
     invalidate();
-  }, [model, explode, centres, chosenPart, inks, invalidate, matrix, middle, seeThrough, deepMm, mostMm]);
+  }, [model, explode, centres, chosenPart, inks, invalidate, matrix, middle, seeThrough, tinted, deepMm, mostMm]);
 
   useEffect(() => {
     // A new model moves the eye; a change of the same one does not.
@@ -182,7 +185,7 @@ function Model(props: StageProps) {
       <primitive
         object={model.root}
         onClick={(e: ThreeEvent<MouseEvent>) => {
-          if (!onFace || !e.face || nameOf(e.object) === seeThrough) return;
+          if (!onFace || !e.face || nameOf(e.object) === tinted) return;
           e.stopPropagation();
           const n = e.face.normal.clone().transformDirection(e.object.matrixWorld);
           onFace([n.x, n.y, n.z]);

@@ -41,7 +41,8 @@ export function PartLying({ piece, part, change }: Props) {
           file={piece.files.laid}
           label={`${part.name} as it lies, with its supports`}
           only={[part.name, `${part.name} support`]}
-          seeThrough={`${part.name} support`}
+          seeThrough={sanding ? undefined : part.name}
+          tinted={`${part.name} support`}
           onFace={touching ? onFace : undefined}
           sanding={sanding ? { deepMm: DEEP_MM, mostMm: MOST_MM } : undefined}
         />
