@@ -11,7 +11,7 @@ from bastion_core.case import Case
 from bastion_core.cut.recipe import CutRecipe
 from bastion_core.engine.station import Known, Made, Place, Station
 from bastion_core.engine.store import Ref
-from bastion_core.findings import Fact, Finding, Note, Quantity, Remedy, Said, Verdict, say
+from bastion_core.findings import Fact, Finding, Note, Quantity, Remedy, Said, Verdict, mm, say
 from bastion_core.formats.glb import write_glb
 from bastion_core.geometry.mesh import Floats, Mesh
 from bastion_core.join.station import JoinData
@@ -28,6 +28,8 @@ from bastion_core.progress import Progress
 from bastion_core.shop import Printer, Shop
 from bastion_core.takeaway import rows_of, write_part
 
+PROHIBITIVE_MIN, ENOUGH_BRIM_MM = 5000.0, 6.0
+"""A brim as wide as this holds what has hardly a foot; common practice, no source."""
 MOST_HANGING_MM2 = 60.0
 """Overhang that prints by itself, as a bridge or a little rough; common practice, no source."""
 
@@ -64,6 +66,8 @@ class PrintResult:
     support_g: float = 0.0
     hanging_mm2: float = 0.0
     """What hangs over air without anything under it."""
+    footless: tuple[str, ...] = ()
+    """Parts that stand on hardly anything, as the best of the ways that fit."""
 
 
 @dataclass(frozen=True)
@@ -164,6 +168,7 @@ class PrintStation(Station[Case, PrintInputs, PrintResult]):
             tuple(p.name for p in parts if not p.printer),
             tuple(PrintTask(p.name, {n: e.hours for n, e in p.on.items()}) for p in parts if p.printer),
             sum(p.support_g or 0 for p in parts), sum(p.held_mm2 for p in parts) if inputs.profile.support == "none" else 0.0,
+            tuple(laid.name for laid in laid_parts if any(t.name == "foot" and t.minutes >= PROHIBITIVE_MIN for t in laid.way.terms)),
         )  # fmt: skip
         _to_look_at(laid_parts, sanded, place.folder / "laid.glb")
         return Made(result, PrintData(tuple(parts), tuple(_sweep(laid_parts, h) for h in LAYER_HEIGHTS_MM)))
@@ -178,10 +183,15 @@ class PrintStation(Station[Case, PrintInputs, PrintResult]):
             words = "{} hang over air without anything under them: they sag, or fall. Choose supports, or lay the parts otherwise."
             remedy = Remedy(say("Branching supports"), {"support": "branching"})
             said.append(Finding("hanging", Verdict.STOPS, say(words, Quantity((result.hanging_mm2,), "mm2")), remedies=(remedy,)))
-        left = case.shop.left_g(case.of(PrintRecipe).material)
+        printed = case.of(PrintRecipe)
+        if result.footless and printed.brim_mm < ENOUGH_BRIM_MM:
+            words = "Hardly a foot: {}. That comes off the bed: give it a brim, lay it otherwise, or cut it so that it gets a flat one."
+            remedy = Remedy(say("A brim of {}", mm(ENOUGH_BRIM_MM)), {"brim_mm": ENOUGH_BRIM_MM})
+            said.append(Finding("foot", Verdict.TIGHT, say(words, ", ".join(result.footless)), remedies=(remedy,)))
+        left = case.shop.left_g(printed.material)
         if left is None:
             return tuple(said)
-        if not left and case.shop.price_per_kg(case.of(PrintRecipe).material) is None:
+        if not left and case.shop.price_per_kg(printed.material) is None:
             said.append(Finding("no-spool", Verdict.TIGHT, say("The shop has no spool of this material.")))
         elif left < result.filament_g:
             need, there = Quantity((result.filament_g,), "g"), Quantity((left,), "g")

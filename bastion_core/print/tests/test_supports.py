@@ -7,6 +7,7 @@ import numpy as np
 from manifold3d import Manifold
 from scipy.stats import spearmanr
 
+from bastion_core.case import Case
 from bastion_core.errors import RecipeProblem
 from bastion_core.formats.glb import simplified
 from bastion_core.geometry.mesh import Mesh
@@ -18,8 +19,10 @@ from bastion_core.print.orient import faces_that_show, ways_to_lie
 from bastion_core.print.profile import Profile
 from bastion_core.print.recipe import LiesOn
 from bastion_core.print.sanding import depth_mm, sanding_of
+from bastion_core.print.station import PrintResult, PrintStation
 from bastion_core.print.supports import DENSITY, INTERFACE_DENSITY, INTERFACE_MM, LEAN_DEG, about_mm3, hanging, mesh_of, support_of
-from bastion_core.shop import Printer
+from bastion_core.recipes import begin_all
+from bastion_core.shop import Printer, Shop
 from bastion_core.tests.shapes import BUNNY, box, dome, reference, tube
 
 MACHINE = Printer("m", 300, 300, 400, 5, False, 100.0, 3000.0, warm_up_h=0.1)
@@ -191,6 +194,12 @@ class Lying(unittest.TestCase):
         ball = ways_to_lie(Solid(Manifold.sphere(30, 64)))
         self.assertTrue(all("foot" in [t.name for t in w.terms] for w in ball))
         self.assertGreater(ball[0].cost_min, 5000)
+
+    def test_it_is_told_and_a_brim_mends_it(self):
+        result = PrintResult(1, 5.0, 100.0, 30.0, (), (), footless=("helm-A",))
+        for brim, codes in ((0.0, ["foot"]), (6.0, [])):
+            case = Case("helm", "0" * 64, begin_all(Shop(), brim_mm=brim), shop=Shop())
+            self.assertEqual([f.code for f in PrintStation().findings(case, result)], codes)
 
     def test_a_long_flat_foot_curls_by_material(self):
         board = box(200, 60, 6)

@@ -2367,6 +2367,7 @@ export interface components {
             support_g: number;
             /** Format: double */
             hanging_mm2: number;
+            footless: string[];
         };
         /** @description A print for the calendar: the hours of a part on each printer that can take it. */
         PrintTask: {
