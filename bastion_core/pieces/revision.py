@@ -55,9 +55,13 @@ def _same_part(one: _Part, other: _Part) -> bool:
 
 def same_outline(one: PiecesResult, other: PiecesResult) -> bool:
     """Whether two files have the same size and throw the same shadows from the front, the side and above."""
-    return all(_alike(a, b, _SAME_SIZE) for a, b in zip(one.size_mm, other.size_mm, strict=True)) and all(
-        _alike(a, b, _SAME_SHADOW) for a, b in zip(one.shadows_mm2, other.shadows_mm2, strict=True)
-    )
+    shadows = zip(one.shadows_mm2, other.shadows_mm2, strict=True)
+    return as_large(one.size_mm, other.size_mm) and all(_alike(a, b, _SAME_SHADOW) for a, b in shadows)
+
+
+def as_large(one_mm: Sequence[float], other_mm: Sequence[float]) -> bool:
+    """Whether two sizes differ by no more than those of one design do."""
+    return len(one_mm) == len(other_mm) and all(_alike(a, b, _SAME_SIZE) for a, b in zip(one_mm, other_mm, strict=True))
 
 
 def nearly_the_same(one: PiecesResult, other: PiecesResult, name: str) -> Said | None:

@@ -6,6 +6,7 @@ sparse grid inside, sparse columns under overhangs. Loops, corners and islands a
 a sample of layers.
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -58,8 +59,11 @@ class Estimate:
     """Walls, skins, infill, support, travel and the rest, in hours."""
 
 
-def shape_of(solid: Solid, layer_mm: float, profile: Profile | None = None) -> Shape:
-    """Measure a lying part (foot at its lowest z) for the estimate; of the profile only how it is held up matters here."""
+def shape_of(solid: Solid, layer_mm: float, profile: Profile | None = None, spared: Sequence[tuple[Floats, float]] = ()) -> Shape:
+    """Measure a lying part (foot at its lowest z) for the estimate; of the profile only how it is held up matters here.
+
+    ``spared`` are places (lying, mm) with the reach round them where nothing is held.
+    """
     held = profile or Profile()
     mesh = solid.mesh()
     layers = layer_sections(mesh, layer_mm)
@@ -67,7 +71,7 @@ def shape_of(solid: Solid, layer_mm: float, profile: Profile | None = None) -> S
     counts = np.array([_count(solid.section(float(layers.z_mm[i]) + 1e-7)) for i in sampled], dtype=np.float64)
     loops, euler, corners = (np.interp(np.arange(layers.count), sampled, counts[:, k]) for k in range(3))
     sections = tuple((float(layers.z_mm[i]), solid.manifold.slice(float(layers.z_mm[i]) + 1e-7)) for i in sampled)
-    support = support_of(mesh, held.support, held.support_from_deg, held.support_bed_only)
+    support = support_of(mesh, held.support, held.support_from_deg, held.support_bed_only, spared)
     return Shape(mesh, layers, loops, euler, corners, support, sections, float(layers.outline_mm[0]))
 
 

@@ -43,12 +43,18 @@ class LaidPart:
 
 
 def lay_part(
-    name: str, solid: Solid, cut_normals: Sequence[Floats], printers: Sequence[Printer], profile: Profile, down: Floats | None = None
+    name: str,
+    solid: Solid,
+    cut_normals: Sequence[Floats],
+    printers: Sequence[Printer],
+    profile: Profile,
+    down: Floats | None = None,
+    spared: Sequence[tuple[Floats, float]] = (),
 ) -> LaidPart:
     """Lay one part and estimate it on every printer that can take it.
 
     One way to lie is chosen for all printers: the one that is best where it fits, or the side ``down`` that the maker chose. A part that
-    fits nowhere is laid the best way regardless and has no estimates.
+    fits nowhere is laid the best way regardless and has no estimates. ``spared`` are places of the standing part without support.
     """
     hull = hull_points(solid.mesh().vertices)
     possible = ways_to_lie(solid, [np.asarray(n, dtype=np.float64) for n in cut_normals], profile)
@@ -68,7 +74,7 @@ def lay_part(
         way, lying = anywhere
     matrix = laid_matrix(solid, lying)
     laid = solid.transformed(matrix)
-    shape = shape_of(laid, profile.layer_mm, profile)
+    shape = shape_of(laid, profile.layer_mm, profile, [(matrix[:3, :3] @ at + matrix[:3, 3], reach) for at, reach in spared])
     able = [p for p in printers if best_lying(hull, [way], p)]
     estimates = {p.name: estimate(shape, profile, p) for p in able}
     sweep: dict[float, dict[str, tuple[float, float]]] = {}

@@ -26,6 +26,19 @@ class LiesOn:
 
 
 @dataclass(frozen=True)
+class Spared:
+    """A place on a part (by its id) that no support may touch: a ball about it, in the scaled standing piece (mm)."""
+
+    part: str
+    at_mm: tuple[float, float, float]
+    radius_mm: float = 15.0
+
+    def __post_init__(self) -> None:
+        if not 1.0 <= self.radius_mm <= 200.0:
+            raise RecipeProblem("A place without support reaches 1 to 200 mm round.", "spared")
+
+
+@dataclass(frozen=True)
 class PrintRecipe(Recipe):
     """How all parts of a piece are printed."""
 
@@ -56,6 +69,9 @@ class PrintRecipe(Recipe):
         "branching", "Supports", because="the supports", choices=STYLES, flag=Flag("--support", "what holds up what hangs over air"),
     )  # fmt: skip
     support_bed_only: bool = decision(False, "Supports stand on the bed only", because="where supports stand")
+    spared: tuple[Spared, ...] = decision(
+        (), "No support here", because="where no support goes", shown=lambda places: say(counted(len(places), "place"))
+    )
     brim_mm: float = decision(
         0.0, "Brim", because="the brim", unit="mm", least=0.0, most=30.0,
         flag=Flag("--brim", "how far a brim reaches round each part's foot, in mm", float, hold="MM"),

@@ -21,7 +21,7 @@ from bastion_core.print.estimate import Estimate
 from bastion_core.print.lay import LaidPart, lay_part
 from bastion_core.print.orient import Term, Way
 from bastion_core.print.profile import LAYER_HEIGHTS_MM, Profile, material
-from bastion_core.print.recipe import LiesOn, PrintRecipe
+from bastion_core.print.recipe import LiesOn, PrintRecipe, Spared
 from bastion_core.print.sanding import Sanding, sanding_of
 from bastion_core.print.supports import mesh_of
 from bastion_core.progress import Progress
@@ -43,6 +43,7 @@ class PrintInputs:
     printers: tuple[Printer, ...]
     as_supplied: bool = False
     lying: tuple[LiesOn, ...] = ()
+    spared: tuple[Spared, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -144,7 +145,7 @@ class PrintStation(Station[Case, PrintInputs, PrintResult]):
         """The joined parts, the profile, the printers."""
         printers = case.shop.chosen(case.of(CutRecipe).printer_ids)
         r = case.of(PrintRecipe)
-        return PrintInputs(known["join"].ref, r.profile(), printers, r.as_supplied, r.lying)
+        return PrintInputs(known["join"].ref, r.profile(), printers, r.as_supplied, r.lying, r.spared)
 
     def run(self, inputs: PrintInputs, place: Place, progress: Progress) -> Made[PrintResult]:
         """Every part laid and estimated; its 3MF and STL as it lies."""
@@ -156,7 +157,8 @@ class PrintStation(Station[Case, PrintInputs, PrintResult]):
             by_hand = next((w.down for w in inputs.lying if w.part == part.id), None)
             chosen = by_hand or (part.supplied_down if inputs.as_supplied else None)
             down = None if chosen is None else np.array(chosen)
-            laid = lay_part(part.name, solid, [np.array(n) for n in part.cut_normals], inputs.printers, inputs.profile, down)
+            spared = [(np.array(s.at_mm), s.radius_mm) for s in inputs.spared if s.part == part.id]
+            laid = lay_part(part.name, solid, [np.array(n) for n in part.cut_normals], inputs.printers, inputs.profile, down, spared)
             laid_parts.append(laid)
             glued = [laid.matrix[:3, :3] @ np.array(n) for n in part.cut_normals]
             sanding, mesh, depth = sanding_of(laid.shape.mesh, inputs.profile.layer_mm, inputs.profile.support != "none", glued)

@@ -5,6 +5,7 @@ neighbour by no more than a printable angle, keeps clear of the part, merges whe
 on the bed, or on the part where there is no other way. What is printed of it is summed from the branches themselves.
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
@@ -106,9 +107,13 @@ def hanging(mesh: Mesh, from_deg: float, bed_mm: float = 0.0) -> Contacts:
     return found.take(drop > _LEAST_DROP_MM)
 
 
-def support_of(mesh: Mesh, style: Style, from_deg: float = 45.0, bed_only: bool = False) -> Support:
-    """The support of a lying mesh (foot at its lowest z)."""
+def support_of(
+    mesh: Mesh, style: Style, from_deg: float = 45.0, bed_only: bool = False, spared: Sequence[tuple[Floats, float]] = ()
+) -> Support:
+    """The support of a lying mesh (foot at its lowest z). Nothing is held within the ``spared`` balls (middle (3,) and radius, mm)."""
     contacts = hanging(mesh, from_deg, float(mesh.bounds[0, 2]))
+    for middle, radius in spared:
+        contacts = contacts.take(np.linalg.norm(contacts.points - middle, axis=1) > radius)
     if bed_only:
         contacts = contacts.take(~contacts.on_part)
     held = float(contacts.area_mm2.sum())

@@ -19,7 +19,7 @@ from bastion_core.fit.layers import Layer
 from bastion_core.formats.stl import write_binary_stl
 from bastion_core.pieces.recipe import FeatureUse
 from bastion_core.pieces.sets import SetFile
-from bastion_core.print.recipe import LiesOn
+from bastion_core.print.recipe import LiesOn, Spared
 from bastion_core.print.station import cost
 from bastion_core.recipes import begin_all, change_all, read_all, write_all
 from bastion_core.shop import Printer, Shop, Spool
@@ -37,7 +37,8 @@ OTHERWISE = {
         "features": (FeatureUse((0.0, 0.0, 0.0), "plug"),)},
     "join": {"pin_diameters_mm": (1.75,), "pin_clearance_mm": 0.22},
     "print": {"layer_mm": 0.12, "walls": 4, "infill": 0.4, "material": "petg", "as_supplied": True,
-        "support": "grid", "support_bed_only": True, "brim_mm": 4.0, "lying": (LiesOn("x", (0.0, 0.0, 1.0)),)},
+        "support": "grid", "support_bed_only": True, "brim_mm": 4.0, "lying": (LiesOn("x", (0.0, 0.0, 1.0)),),
+        "spared": (Spared("x", (0.0, 0.0, 1.0)),)},
 }  # fmt: skip
 """Another value for every decision, under the first station that has to be computed again for it."""
 

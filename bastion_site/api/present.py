@@ -11,7 +11,7 @@ from bastion_core.findings import Fact, Finding, Note, Said, Verdict, say, worst
 from bastion_core.fit.layers import usual_layers
 from bastion_core.fit.sites import BY_NAME
 from bastion_core.pieces.recipe import PiecesRecipe
-from bastion_core.pieces.revision import Revision, nearly_the_same, revision
+from bastion_core.pieces.revision import Revision, as_large, nearly_the_same, revision
 from bastion_core.pieces.station import PiecesResult
 from bastion_core.recipes import Difference, begin_all, change_all, differences
 from bastion_core.shop import Shop
@@ -164,12 +164,16 @@ def alike(graph: PieceGraph) -> tuple[Said, ...]:
     if own is None:
         return ()
     said = []
-    for other in Piece.objects.filter(build=graph.piece.build_id).exclude(pk=graph.piece.pk).select_related("mesh"):
-        if other.mesh.sha256 == graph.case.sha256 or "pieces" not in other.shown:
+    others = Piece.objects.filter(build=graph.piece.build_id).exclude(pk=graph.piece.pk).exclude(mesh__sha256=graph.case.sha256)
+    there = [(p.name, Ref("pieces", p.shown["pieces"])) for p in others.only("name", "shown") if "pieces" in p.shown]
+    graph.store.look_up(ref for _, ref in there)
+    for name, ref in there:
+        kept = graph.store.find(ref)
+        # Most differ at once: only what is as large is read whole.
+        if not kept or not as_large(own.size_mm, kept.get("size_mm", ())):
             continue
-        kept = graph.store.find(Ref("pieces", other.shown["pieces"]))
         try:
-            told = kept and nearly_the_same(own, whole(PiecesResult, kept), other.name)
+            told = nearly_the_same(own, whole(PiecesResult, kept), name)
         except BastionError:  # a result of an older version
             continue
         said += [told] if told else []

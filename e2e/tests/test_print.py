@@ -51,6 +51,26 @@ class Lying(InTheBrowser):
         self.keep()
         expect(self.ledger()).not_to_contain_text("hang over air")
 
+    def touch(self) -> None:
+        """The middle of the stage, where the part is."""
+        box = self.page.locator("canvas").first.bounding_box()
+        self.page.mouse.click(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
+
+    def test_a_place_is_spared_and_a_face_laid_down_by_a_touch(self):
+        page = self.page
+        self.seen("window.__stage && window.__stage.parts === 2")
+        page.get_by_role("button", name="No support here").click()
+        self.touch()
+        self.work()
+        self.said("No support 15 mm round place 1")
+        page.get_by_role("button", name="Hold it again").click()
+        self.decided(self.piece, PrintRecipe, lambda r: r.spared == (), "held again")
+        page.get_by_role("button", name="Lay it on a face").click()
+        self.touch()
+        self.work()
+        self.decided(self.piece, PrintRecipe, lambda r: len(r.lying) == 1, "laid on the face that was touched")
+        expect(page.get_by_role("button", name="Best way")).to_be_visible()
+
     def test_what_will_need_sanding(self):
         self.said(re.compile(r"cm² that show, \d+ cm² have steps"))
         self.page.get_by_role("switch", name="What will need sanding").check()

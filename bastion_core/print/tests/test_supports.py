@@ -81,6 +81,13 @@ class Grids(unittest.TestCase):
         self.assertGreater(support_of(shelf.mesh(), "grid").volume_mm3, 1000)
         self.assertEqual(support_of(shelf.mesh(), "grid", bed_only=True).volume_mm3, 0)
 
+    def test_a_place_is_spared(self):
+        """One of the table's two wings, 30 by 20 mm, has its middle 25 mm off; a ball of 22 mm takes all of it, wherever the table stands."""
+        half = shape_of(TABLE, 0.2, Profile(support="grid"), [(np.array([25.0, 0.0, 40.0]), 22.0)]).support
+        self.assertAlmostEqual(half.held_mm2, 600, delta=1)
+        laid = lay_part("t", TABLE, [], [MACHINE], Profile(support="grid"), np.array([0, 0, -1.0]), [(np.array([25.0, 0.0, 40.0]), 22.0)])
+        self.assertAlmostEqual(laid.shape.support.held_mm2, 600, delta=1)
+
     def test_none_holds_nothing_and_says_how_much_hangs(self):
         told = support_of(TABLE.mesh(), "none")
         self.assertEqual(told.volume_mm3, 0)

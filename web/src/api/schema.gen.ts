@@ -1283,6 +1283,7 @@ export interface components {
             material: string;
             support: components["schemas"]["SupportEnum"];
             support_bed_only: boolean;
+            spared: components["schemas"]["Spared"][];
             /** Format: double */
             brim_mm: number;
             lying: components["schemas"]["LiesOn"][];
@@ -1435,6 +1436,8 @@ export interface components {
             support?: components["schemas"]["SupportEnum"];
             /** Supports stand on the bed only */
             support_bed_only?: boolean;
+            /** No support here */
+            spared?: components["schemas"]["SparedRequest"][];
             /**
              * Brim
              * Format: double
@@ -2052,6 +2055,8 @@ export interface components {
             support?: components["schemas"]["SupportEnum"];
             /** Supports stand on the bed only */
             support_bed_only?: boolean;
+            /** No support here */
+            spared?: components["schemas"]["SparedRequest"][];
             /**
              * Brim
              * Format: double
@@ -2136,6 +2141,8 @@ export interface components {
             support?: components["schemas"]["SupportEnum"];
             /** Supports stand on the bed only */
             support_bed_only?: boolean;
+            /** No support here */
+            spared?: components["schemas"]["SparedRequest"][];
             /**
              * Brim
              * Format: double
@@ -2762,6 +2769,20 @@ export interface components {
             printer: string;
             start: string;
             end: string;
+        };
+        /** @description A place on a part (by its id) that no support may touch: a ball about it, in the scaled standing piece (mm). */
+        Spared: {
+            part: string;
+            at_mm: number[];
+            /** Format: double */
+            radius_mm: number;
+        };
+        /** @description A place on a part (by its id) that no support may touch: a ball about it, in the scaled standing piece (mm). */
+        SparedRequest: {
+            part: string;
+            at_mm: number[];
+            /** Format: double */
+            radius_mm?: number;
         };
         Spool: {
             readonly id: number;

@@ -26,8 +26,8 @@ export interface StageProps {
   onPlane?: (plane: StagePlane) => void;
   /** Names of the parts that are shown; all where none is given. */
   only?: readonly string[];
-  /** Called with the outward normal of a face that is touched, while one is asked for. */
-  onFace?: (normal: [number, number, number]) => void;
+  /** Called with the outward normal of a face that is touched, and where, while one is asked for. */
+  onFace?: (normal: [number, number, number], at: [number, number, number]) => void;
   /** Whether faces are coloured by how deep they have to be sanded, where the file knows. */
   sanding?: { deepMm: number; mostMm: number };
   /** A part that is shown pale, what lies in it and behind it shining through. */
@@ -188,7 +188,7 @@ function Model(props: StageProps) {
           if (!onFace || !e.face || nameOf(e.object) === tinted) return;
           e.stopPropagation();
           const n = e.face.normal.clone().transformDirection(e.object.matrixWorld);
-          onFace([n.x, n.y, n.z]);
+          onFace([n.x, n.y, n.z], [e.point.x, e.point.y, e.point.z]);
         }}
       />
       {marks.map((mark) => (

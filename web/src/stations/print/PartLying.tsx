@@ -2,6 +2,7 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import FormControlLabel from "@mui/material/FormControlLabel";
+import Stack from "@mui/material/Stack";
 import Switch from "@mui/material/Switch";
 import Typography from "@mui/material/Typography";
 import { useTheme } from "@mui/material/styles";
@@ -14,6 +15,8 @@ type Part = Schemas["PrintPart"];
 
 /** Steps that primer fills, and those beyond which all is as bad. */
 const [DEEP_MM, MOST_MM] = [0.05, 0.25];
+/** How far round a place that is touched no support goes. */
+const SPARED_MM = 15;
 
 interface Props {
   piece: Detail;
@@ -25,14 +28,19 @@ export function PartLying({ piece, part, change }: Props) {
   const units = useUnits();
   const { inks } = useTheme().palette;
   const [sanding, setSanding] = useState(false);
-  const [touching, setTouching] = useState(false);
+  const [touching, setTouching] = useState<"face" | "spare" | null>(null);
   const letter = part.name.replace(/^.*-/, "");
   const others = piece.recipe.lying.filter((l) => l.part !== part.id);
+  const spared = piece.recipe.spared.filter((s) => s.part === part.id);
   const lay = (down: number[]) => change({ lying: [...others, { part: part.id, down }] });
-  /** The face that was touched goes down: its normal, from the part as it lies back to the piece as it stands. */
-  const onFace = (normal: [number, number, number]) => {
-    setTouching(false);
-    lay(part.transform.slice(0, 3).map((row) => row[0] * normal[0] + row[1] * normal[1] + row[2] * normal[2]));
+  /** From the part as it lies back to the piece as it stands: a direction, or a place. */
+  const standing = (v: readonly number[], place: 0 | 1) =>
+    part.transform.slice(0, 3).map((row) => row[0] * v[0] + row[1] * v[1] + row[2] * v[2] + row[3] * place);
+  /** The face that was touched goes down, or no support goes where it was touched. */
+  const onFace = (normal: [number, number, number], at: [number, number, number]) => {
+    setTouching(null);
+    if (touching === "face") lay(standing(normal, 0));
+    else change({ spared: [...piece.recipe.spared, { part: part.id, at_mm: standing(at, 1), radius_mm: SPARED_MM }] });
   };
   return (
     <Box sx={{ display: "flex", flexWrap: "wrap", gap: 2, borderTop: `2px solid ${inks.ink}`, mt: 1.5, pt: 1 }}>
@@ -51,15 +59,24 @@ export function PartLying({ piece, part, change }: Props) {
           control={<Switch size="small" checked={sanding} onChange={(_, on) => setSanding(on)} />}
           label="What will need sanding"
         />
-        <Button
-          size="small"
-          variant={touching ? "contained" : "outlined"}
-          aria-pressed={touching}
-          sx={{ position: "absolute", right: 8, bottom: 4 }}
-          onClick={() => setTouching(!touching)}
-        >
-          {touching ? "Touch the face" : "Lay it on a face"}
-        </Button>
+        <Stack direction="row" spacing={1} sx={{ position: "absolute", right: 8, top: 0 }}>
+          {(
+            [
+              ["face", "Lay it on a face"],
+              ["spare", "No support here"],
+            ] as const
+          ).map(([what, words]) => (
+            <Button
+              key={what}
+              size="small"
+              variant={touching === what ? "contained" : "outlined"}
+              aria-pressed={touching === what}
+              onClick={() => setTouching(touching === what ? null : what)}
+            >
+              {touching === what ? "Touch the part" : words}
+            </Button>
+          ))}
+        </Stack>
       </Box>
       <Box sx={{ flex: "1 1 300px", minWidth: 260 }}>
         <Typography variant="h3" component="h2">
@@ -72,6 +89,14 @@ export function PartLying({ piece, part, change }: Props) {
           not fill, the deepest {units.length(part.sanding.deepest_mm, 2)}
           {part.sanding.scars_cm2 >= 1 && `; ${units.plain(part.sanding.scars_cm2, 0)} cm² are scarred by supports`}.
         </Typography>
+        {spared.map((place, k) => (
+          <Typography key={place.at_mm.join()} variant="body2">
+            No support {units.length(place.radius_mm)} round place {k + 1}.{" "}
+            <Button size="small" onClick={() => change({ spared: piece.recipe.spared.filter((s) => s !== place) })}>
+              Hold it again
+            </Button>
+          </Typography>
+        ))}
         <Box
           component="table"
           aria-label={`Ways for ${letter} to lie`}
