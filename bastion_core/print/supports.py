@@ -37,7 +37,8 @@ TRUNK_LINES = 2
 """A branch is printed as so many walls, empty inside; common practice, no source."""
 INTERFACE_MM, INTERFACE_DENSITY = 0.5, 0.7
 """A roof under what is held, so thick and so dense, on branches and grids alike; common practice, no source."""
-_PITCH_MM, _STEP_MM, _MOST_CELLS = 1.5, 1.0, 8_000_000
+_PITCH_MM, _CELLS_ACROSS, _STEP_MM = (1.0, 2.0), 100, 1.0
+"""Cells of a level: so many across the part, within bounds."""
 _LEAST_DROP_MM = 1.0
 _TWIG_MM, _TO_A_TRUNK = 14.0, 22.0
 """How far down branches mostly go by themselves, and how many tips then share one: read off ``support_of`` on domes, helmets and plates."""
@@ -197,7 +198,7 @@ class _Room:
     def of(cls, mesh: Mesh, margin_mm: float = 6.0) -> "_Room":
         margin = np.array([margin_mm, margin_mm, 0.0])
         low, size = mesh.bounds[0] - margin, mesh.size + 2 * margin
-        pitch = max(_PITCH_MM, float(np.prod(size) / _STEP_MM / _MOST_CELLS) ** 0.5)
+        pitch = float(np.clip(size[:2].max() / _CELLS_ACROSS, *_PITCH_MM))
         columns, rows = (int(np.ceil(size[k] / pitch)) for k in (0, 1))
         levels = int(np.ceil(size[2] / _STEP_MM)) + 1
         x, y = (low[k] + (np.arange(n) + 0.5) * pitch for k, n in ((0, columns), (1, rows)))
