@@ -10,6 +10,7 @@ from scipy.spatial import ConvexHull, QhullError
 from bastion_core.cut.beds import SIX_SIDES, Lying, lie_on
 from bastion_core.findings import NOTHING, Quantity, Said, mm, say
 from bastion_core.formats.glb import simplified
+from bastion_core.geometry.layers import sections_at
 from bastion_core.geometry.mesh import Floats, Mesh
 from bastion_core.geometry.place import shifting, turn_to_down
 from bastion_core.geometry.solid import Solid
@@ -25,8 +26,9 @@ _MIN_PER_SCARRED_CM2 = 8.0
 _MIN_PER_HEIGHT_MM = 0.25
 _MIN_PER_STEP_CM2 = 4.0
 """Sanding of steps a millimetre deep on a face that shows: a tenth of it for steps of a tenth."""
-_MIN_FOR_NO_FOOT, _MIN_FOR_HARDLY_A_FOOT, _LEAST_FOOT_MM2 = 90.0, 10_000.0, 60.0
-"""A part that stands on less than the last comes off the bed."""
+_MIN_FOR_NO_FOOT, _MIN_FOR_HARDLY_A_FOOT, _LEAST_FOOT_MM2, _LEAST_FOOT_SHARE = 90.0, 10_000.0, 50.0, 0.003
+"""A part that stands on less than the third and that share of what it covers comes off the bed."""
+_FIRST_LAYER_MM = 0.25
 _MIN_FOR_TIPPING = 120.0
 _STEADY = 4.0
 """Height over least width of the foot from which a part on a moving bed gets knocked off."""
@@ -152,9 +154,11 @@ def judge_way(mesh: Mesh, shows: NDArray[np.bool_], down: Floats, profile: Profi
     sloped = shows & (np.abs(upright) < 0.999)
     steps_mm_cm2 = float((profile.layer_mm * np.abs(upright[sloped]) * lengths[sloped]).sum()) / 100
     low = turned.vertices[:, 2][turned.faces].max(axis=1) < bottom + 0.2
-    foot = float(np.abs(turned.area_vectors[low][:, 2]).sum())
-    wanted = 0.06 * float(size[0] * size[1])
-    footless = _MIN_FOR_NO_FOOT * (1 - min(foot / max(wanted, 1e-9), 1.0)) + (_MIN_FOR_HARDLY_A_FOOT if foot < _LEAST_FOOT_MM2 else 0.0)
+    # What of it the first layer lays down: an uneven underside is laid flat so far.
+    foot = float(sections_at(turned, np.array([bottom + _FIRST_LAYER_MM]))[0][0])
+    bed = float(size[0] * size[1])
+    hardly = foot < _LEAST_FOOT_MM2 + _LEAST_FOOT_SHARE * bed
+    footless = _MIN_FOR_NO_FOOT * (1 - min(foot / max(0.06 * bed, 1e-9), 1.0)) + (_MIN_FOR_HARDLY_A_FOOT if hardly else 0.0)
     thick = float(np.sort(size[:2])[1])
     weak = _MIN_FOR_WEAK if size[2] > _SLIM * thick and thick < _THIN_MM else 0.0
     long_foot = float(np.ptp(turned.vertices[np.unique(turned.faces[low])][:, :2], axis=0).max()) if low.any() else 0.0
@@ -168,7 +172,7 @@ def judge_way(mesh: Mesh, shows: NDArray[np.bool_], down: Floats, profile: Profi
         ),
         Term("scars", _MIN_PER_SCARRED_CM2 * scarred_cm2, say("{} cm² of scars on faces that show", f"{scarred_cm2:.0f}")),
         Term("steps", _MIN_PER_STEP_CM2 * steps_mm_cm2, say("stair-steps on faces that show")),
-        Term("foot", footless, say("hardly a foot to stand on" if foot < _LEAST_FOOT_MM2 else "a small foot")),
+        Term("foot", footless, say("hardly a foot to stand on" if hardly else "a small foot")),
         Term("strength", weak, say("its layers lie across its length: it breaks there")),
         Term("warping", warped, say("a flat foot of {} may curl", mm(long_foot))),
     )
