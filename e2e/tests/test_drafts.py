@@ -156,6 +156,7 @@ class Trying(Walls):
         self.walls(page).blur()
         page.keyboard.press("ArrowLeft")  # to the next station with the draft still open
         expect(page).to_have_url(re.compile(r"/join\?draft="))
+        expect(self.band().get_by_role("button", name="Keep")).to_be_enabled()
         page.keyboard.press("k")
         self.decided(self.piece, PrintRecipe, lambda r: r.walls == 5, "the draft kept by key")
         expect(page.get_by_role("button", name="Undo: the walls")).to_be_enabled()
