@@ -5,7 +5,9 @@ from typing import Any
 
 import numpy as np
 
-from bastion_core.cut.station import CutResult
+from bastion_core.cut.aims import Aim
+from bastion_core.cut.plans import Alternative
+from bastion_core.cut.station import CutData, CutResult
 from bastion_core.engine.graph import Graph
 from bastion_core.engine.keeping import plain
 from bastion_core.findings import Finding, Verdict
@@ -16,7 +18,8 @@ from bastion_core.join.station import JoinData, SeamRecord
 from bastion_core.pieces.recipe import PiecesRecipe
 from bastion_core.pieces.station import PiecesResult
 from bastion_core.print.queue import Task, schedule
-from bastion_core.print.station import PrintData, PrintPart
+from bastion_core.print.records import PrintPart
+from bastion_core.print.station import PrintData
 from bastion_core.takeaway import rows_of
 
 SCHEMA = 1
@@ -37,6 +40,8 @@ def plan_record(graph: Graph, file_name: str, more_warnings: tuple[str, ...] = (
     home = _to_file(case.of(PiecesRecipe))
     parts = [_part(p, on.get(p.name), home) for p in printed.parts]
     lines = graph.result("join").hardware
+    cut: CutData = graph.data("cut")
+    seen = {s.id: s.seen_cm for s in cut.seams}
     return {
         "schema": SCHEMA,
         "model": {
@@ -51,7 +56,8 @@ def plan_record(graph: Graph, file_name: str, more_warnings: tuple[str, ...] = (
         "scale": [round(float(s), 6) for s in fit.scale],
         "fit": None if case.wearer is None else _fit(fit),
         "parts": parts,
-        "seams": [_seam(s) for s in join.seams],
+        "seams": [_seam(s) | {"seen_cm": seen.get(s.id)} for s in join.seams],
+        "alternatives": [_alternative(a, cut.aim) for a in cut.alternatives],
         "hardware": plain(lines),
         "totals": {
             "parts": len(parts),
@@ -61,6 +67,15 @@ def plan_record(graph: Graph, file_name: str, more_warnings: tuple[str, ...] = (
         },
         "warnings": [*more_warnings, *warnings(graph), *(f"{s.parts[0]} to {s.parts[1]}: {s.advice}" for s in join.seams if s.advice)],
     }
+
+
+def _alternative(plan: Alternative, chosen: Aim | None) -> dict[str, Any]:
+    """A plan that was found: its first aim, what it costs, its planes (each limited to the sides of earlier ones)."""
+    told = {
+        name: getattr(plan, name)
+        for name in ("parts", "hours", "filament_g", "support_g", "hand_h", "seam_cm", "seen_cm", "risk_h", "done_h", "cost_h", "confirmed")
+    }
+    return {"aim": plan.aims[0], "aims": list(plan.aims), "chosen": chosen in plan.aims, **told, "planes": plain(plan.cuts)}
 
 
 def _set(recipe: PiecesRecipe, cut: CutResult) -> dict[str, Any]:
@@ -98,28 +113,40 @@ def _to_file(recipe: PiecesRecipe) -> Floats:
 
 def _part(part: PrintPart, printer: str | None, home: Floats) -> dict[str, Any]:
     one = part.on[printer] if printer else None
+    # On a printer that does not take it the best way it has files of its own.
+    as_laid = next((t for t in part.turned if printer in t.on), part)
     return {
         "id": part.id,
         "name": part.name,
-        "file_3mf": part.file_3mf,
-        "file_stl": part.file_stl,
-        "size_mm": list(part.size_mm),
+        "file_3mf": as_laid.file_3mf,
+        "file_stl": as_laid.file_stl,
+        "size_mm": list(as_laid.size_mm),
         "volume_mm3": part.volume_mm3,
         "triangles": part.triangles,
         "printer": printer,
         "support_g": one and round(one.support_g, 2),
         "lying": {
-            "down": list(part.lying.down),
-            "why": str(part.lying.called) + "".join(f"; {t.text}" for t in part.lying.terms),
+            "down": list(as_laid.lying.down),
+            "why": str(as_laid.lying.called) + "".join(f"; {t.text}" for t in as_laid.lying.terms),
             "others": [
                 {"down": list(o.down), "called": str(o.called), "hours": o.hours, "support_g": o.support_g, "fits": o.fits}
                 for o in part.others
             ],
         },
+        "hands_h": round(part.hands.all_h, 2),
+        "resin": part.resin
+        and {
+            "printer": part.resin.printer,
+            "hours": round(part.resin.hours, 2),
+            "ml": round(part.resin.ml, 1),
+            "hands_h": round(part.resin.hands.all_h, 2),
+            "brittle": part.resin.brittle,
+        },
+        "forming": plain(part.forming),
         "filament_g": one and round(one.filament_g, 2),
         "filament_m": one and round(one.filament_m, 3),
         "hours": one and round(one.hours, 3),
-        "transform": rows_of(home @ np.array(part.transform)),
+        "transform": rows_of(home @ np.array(as_laid.transform)),
     }
 
 

@@ -1,6 +1,7 @@
 """What a shop has and how it likes to work, as stations need it."""
 
 from dataclasses import dataclass
+from typing import Literal
 
 import numpy as np
 
@@ -8,6 +9,8 @@ from bastion_core.errors import RecipeProblem
 
 BED_MARGIN_MM = 5.0
 """Brim, clips, purge line, loss at the corners, each side of the bed; common practice (5 to 10 mm), no source."""
+RESIN_MARGIN_MM = 3.0
+"""The same of a resin printer's plate; common practice, no source."""
 PAD_MM = 8.0
 """Foam and liner each side of a head; common practice (5 to 15 mm), no source."""
 MADE_FOR_MM = 1830.0
@@ -18,9 +21,18 @@ PIN_WALL_MM = 1.2
 """Wall that stays round a hole; common practice, no source."""
 
 
+HANDS_WEIGH = 5.0
+"""Hours of the printer that an hour of hands weighs; common practice, no source."""
+MONEY_WEIGHS = 0.5
+"""Hours of the printer that a unit of money weighs; common practice, no source."""
+Kind = Literal["filament", "resin"]
+RESIN_PRICE_PER_L = 35.0
+"""Of ordinary resin; common practice (30 to 45 a litre), no source."""
+
+
 @dataclass(frozen=True)
 class Printer:
-    """A filament printer: nameplate volume in mm, margin per side of the bed (none in height), and how it moves."""
+    """A printer: nameplate volume in mm, margin per side of the bed (none in height), how it moves or how it cures."""
 
     name: str
     x_mm: float
@@ -33,8 +45,20 @@ class Printer:
     """Ordinary speed of inner walls and infill; outer walls and skins run slower (see print.profile)."""
     acceleration_mm_s2: float = 3000.0
     warm_up_h: float = 0.1
+    corner_mm_s: float = 8.0
+    """How much the head's speed may jump at a corner, without slowing down before it; common practice, no source."""
+    kind: Kind = "filament"
+    resin_layer_mm: float = 0.05
+    exposure_s: float = 2.5
+    """Of a resin printer: light for each layer; common practice, no source."""
+    lift_s: float = 6.0
+    """Peeling each layer off, and back; common practice, no source."""
 
     def __post_init__(self) -> None:
+        if self.kind == "resin" and not (0.01 <= self.resin_layer_mm <= 0.3 and 0.1 <= self.exposure_s <= 120 and 0 <= self.lift_s <= 120):
+            raise RecipeProblem(
+                f"Resin printer “{self.name}”: a layer of 0.01 to 0.3 mm, an exposure of 0.1 to 120 s and a lift of 0 to 120 s are possible."
+            )
         usable = (self.x_mm - 2 * self.margin_mm, self.y_mm - 2 * self.margin_mm, self.z_mm)
         if not all(np.isfinite(v) and v >= 20 for v in usable) or max(usable) > 5000 or self.margin_mm < 0:
             raise RecipeProblem(
@@ -57,6 +81,25 @@ class Spool:
 
 
 @dataclass(frozen=True)
+class Weights:
+    """Hours of the printer that an hour of each kind of hands weighs, and that a unit of money does: some like sanding, most hate it."""
+
+    supports: float = HANDS_WEIGH
+    """Taking supports off."""
+    scars: float = HANDS_WEIGH
+    """Sanding where they touched."""
+    steps: float = HANDS_WEIGH
+    """Sanding stair-steps."""
+    seams: float = HANDS_WEIGH
+    """Gluing and filling seams."""
+    money: float = MONEY_WEIGHS
+
+    def __post_init__(self) -> None:
+        if not all(0 <= v <= 100 for v in (self.supports, self.scars, self.steps, self.seams, self.money)):
+            raise RecipeProblem("An hour of hands weighs 0 to 100 hours of the printer.")
+
+
+@dataclass(frozen=True)
 class Shop:
     """Settings, printers and stock. ``printers`` are (number, printer): recipes choose by number."""
 
@@ -67,10 +110,17 @@ class Shop:
     made_for_mm: float = MADE_FOR_MM
     pin_clearance_mm: float = PIN_CLEARANCE_MM
     pin_wall_mm: float = PIN_WALL_MM
+    resin_price_per_l: float = RESIN_PRICE_PER_L
+    weights: Weights = Weights()
 
-    def chosen(self, numbers: tuple[int, ...]) -> tuple[Printer, ...]:
-        """The printers of these numbers; all where none is named."""
-        return tuple(p for number, p in self.printers if not numbers or number in numbers)
+    def chosen(self, numbers: tuple[int, ...] = ()) -> tuple[Printer, ...]:
+        """The filament printers of these numbers; all where none is named."""
+        return tuple(p for number, p in self.printers if p.kind == "filament" and (not numbers or number in numbers))
+
+    @property
+    def in_resin(self) -> tuple[Printer, ...]:
+        """The resin printers, for small details of any piece."""
+        return tuple(p for _, p in self.printers if p.kind == "resin")
 
     def price_per_kg(self, material: str) -> float | None:
         """What filament of a material costs, by the first spool of it; None where there is none."""

@@ -13,6 +13,7 @@ from bastion_core.errors import MeshProblem
 from bastion_core.formats.stl import write_binary_stl
 from bastion_core.formats.threemf import write_3mf
 from bastion_core.geometry.mesh import Floats, Mesh
+from bastion_core.geometry.rims import half_edges
 from bastion_core.geometry.solid import Solid
 
 
@@ -44,7 +45,7 @@ def write_part(solid: Solid, folder: Path, name: str) -> dict[str, Any]:
 
 def refuse_open(mesh: Mesh, name: str) -> None:
     """MeshProblem when an edge has not exactly one face on either side."""
-    half = np.concatenate([mesh.faces[:, [0, 1]], mesh.faces[:, [1, 2]], mesh.faces[:, [2, 0]]])
+    half = half_edges(mesh.faces)
     count = len(mesh.vertices)
     forward = np.sort(half[:, 0] * count + half[:, 1])
     backward = np.sort(half[:, 1] * count + half[:, 0])

@@ -2,12 +2,14 @@
 
 from typing import get_args
 
+from bastion_core.cut.aims import AIMS
 from bastion_core.findings import Unit, Verdict
 from bastion_core.units import MM_PER_UNIT
 
 QUANTITY_UNITS = [(u, u) for u in get_args(Unit)]
 VERDICTS = [(v.value, v.value) for v in Verdict]
 FILE_UNITS = [(u, u) for u in MM_PER_UNIT]
+AIM_CHOICES = [(aim, aim) for aim in AIMS]
 LENGTH_UNITS = [("mm", "mm"), ("in", "in")]
 
 

@@ -34,7 +34,7 @@ handler500 = "bastion_site.errors.broken_down"
 urlpatterns = [
     path("api/", include(router.urls)),
     path("api/shop/", ShopView.as_view({"get": "retrieve", "patch": "partial_update"})),
-    re_path(r"^api/stage/(?P<station>pieces|preview|fit|cut|print)/(?P<hash_>[0-9a-f]{32,64})/$", stage_file),
+    re_path(r"^api/stage/(?P<station>pieces|preview|fit|cut|seen|print)/(?P<hash_>[0-9a-f]{32,64})/$", stage_file),
     path("api/pieces/<int:pk>/takeaway/", takeaway),
     path("api/trade/", trade),
     path("api/far/<str:token>/", far_sheet),

@@ -52,6 +52,7 @@ PRINTERS: tuple[dict[str, Any], ...] = (
     {"name": "Gull", "x_mm": 220, "y_mm": 220, "z_mm": 250, "bed_moves": True, "speed_mm_s": 70, "acceleration_mm_s2": 1000},
     {"name": "Tern", "x_mm": 250, "y_mm": 210, "z_mm": 220, "bed_moves": False, "speed_mm_s": 220, "acceleration_mm_s2": 8000},
     {"name": "Albatross", "x_mm": 350, "y_mm": 350, "z_mm": 400, "bed_moves": False, "speed_mm_s": 90, "acceleration_mm_s2": 2500},
+    {"name": "Petrel", "kind": "resin", "x_mm": 143, "y_mm": 89, "z_mm": 175, "margin_mm": 3},
 )
 
 SPOOLS: tuple[dict[str, Any], ...] = (

@@ -19,7 +19,9 @@ import numpy as np
 import trimesh
 from manifold3d import Manifold
 from manifold3d import Mesh as ManifoldMesh
+from scipy.stats import spearmanr
 
+from bastion_core.cut.plans import find_plans, surface_of
 from bastion_core.fit.answer import Fitting
 from bastion_core.fit.bays import parse_bay
 from bastion_core.fit.curve import from_curve
@@ -35,6 +37,12 @@ from bastion_core.geometry.solid import Solid
 from bastion_core.measure.body import stand_in
 from bastion_core.measure.wearer import Wearer
 from bastion_core.pieces.mend import make_sound
+from bastion_core.print.estimate import estimate
+from bastion_core.print.profile import Profile
+from bastion_core.print.quick import Probe
+from bastion_core.print.shape import shape_of
+from bastion_core.shop import Printer, Weights
+from bastion_core.tests.judged import judged
 from bastion_site.engine.process import resident_bytes
 from demo.models import nautilus_helm
 from e2e.browser import chromium, page_of
@@ -147,6 +155,38 @@ def worn() -> dict[str, str]:
     }
 
 
+def printed() -> dict[str, str]:
+    """The estimate of a part of half a million triangles, and the quick judge beside it on two hundred parts."""
+    solid, profile, printer = Solid.from_mesh(nautilus_helm(SIZES["0.5 M"])), Profile(), Printer("Gull", 400, 400, 400)
+    whole = seconds(lambda: estimate(shape_of(solid, profile), profile, printer), 1)
+    probe = seconds(lambda: Probe(solid.mesh()), 1)
+    pairs, each = judged(14, 3, profile, printer)
+    ranks = [
+        spearmanr([getattr(q, n) for q, _ in pairs], [getattr(e, n) for _, e in pairs]).statistic
+        for n in ("hours", "filament_g", "support_g")
+    ]
+    return {
+        "estimate of a part of 0.5 M, branching supports": f"{whole:.1f} s",
+        "quick judge: made ready for it": f"{probe:.2f} s",
+        f"quick judge of {len(pairs)} parts": f"{1000 * each:.2f} ms each (wanted 1 ms); rank correlation with the full estimate "
+        f"{ranks[0]:.3f} hours, {ranks[1]:.3f} grams, {ranks[2]:.3f} support (wanted 0.95)",
+    }
+
+
+def planned() -> dict[str, str]:
+    """Plans for a helmet of half a million triangles on two small beds."""
+    solid = Solid.from_mesh(nautilus_helm(SIZES["0.5 M"]))
+    beds = (Printer("Gull", 220, 220, 250, 5, True, 70, 1000), Printer("Tern", 250, 210, 220, 5, False, 220, 8000))
+    begin = time.perf_counter()
+    found = find_plans(solid, beds, (1.0, 1.0, 1.0), Weights(), surface_of(solid))
+    taken = time.perf_counter() - begin
+    best = found[0]
+    return {
+        f"plans for it on two small beds, {len(found)} of them, all carried out": f"{taken:.1f} s (wanted under 60 s); the best "
+        f"{best.parts} parts, {best.hours:.1f} h, {best.filament_g:.0f} g (wanted under 22 h and 900 g)",
+    }
+
+
 def pages(folder: Path) -> dict[str, str]:
     """First paint of the Wall, change of station, JavaScript of the first page, second start: on the demo."""
     told = {}
@@ -235,7 +275,7 @@ def main() -> None:
         folder = Path(made)
         rows = geometry(folder)
         taken, peak, totals = whole_plan(folder)
-        shown = worn() | pages(folder) | many()
+        shown = worn() | printed() | planned() | pages(folder) | many()
     lines = [
         "# Speed",
         "",

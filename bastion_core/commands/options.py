@@ -12,7 +12,7 @@ from bastion_core.errors import RecipeProblem
 from bastion_core.formats.stl import write_binary_stl
 from bastion_core.formats.threemf import write_3mf
 from bastion_core.geometry.mesh import Mesh
-from bastion_core.shop import BED_MARGIN_MM, Printer
+from bastion_core.shop import BED_MARGIN_MM, RESIN_MARGIN_MM, Printer
 
 _PRINTER = re.compile(
     r"^(?P<name>[^:]+):(?P<x>[\d.]+)[xX×](?P<y>[\d.]+)[xX×](?P<z>[\d.]+)(?::(?P<margin>[\d.]+)(?::(?P<speed>[\d.]+)(?::(?P<accel>[\d.]+))?)?)?$"
@@ -42,6 +42,19 @@ def parse_printer(text: str) -> Printer:
     printer = Printer(found["name"], x, y, z, margin)
     speed, accel = (float(found[name]) if found[name] else None for name in ("speed", "accel"))
     return replace(printer, speed_mm_s=speed or printer.speed_mm_s, acceleration_mm_s2=accel or printer.acceleration_mm_s2)
+
+
+def parse_resin_printer(text: str) -> Printer:
+    """A resin printer from NAME:XxYxZ[:layer[:exposure]]; RecipeProblem when it cannot be read."""
+    found = _PRINTER.match(text.strip())
+    if found is None or found["accel"]:
+        raise RecipeProblem(
+            f"“{text}” is no resin printer. Write NAME:XxYxZ, then layer in mm and exposure in seconds, like vat:143x89x175:0.05:2.5."
+        )
+    x, y, z = (float(found[axis]) for axis in "xyz")
+    printer = Printer(found["name"], x, y, z, RESIN_MARGIN_MM, kind="resin")
+    layer, exposure = (float(found[name]) if found[name] else None for name in ("margin", "speed"))
+    return replace(printer, resin_layer_mm=layer or printer.resin_layer_mm, exposure_s=exposure or printer.exposure_s)
 
 
 def there(path: Path) -> Path:

@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from bastion_core.case import Case
-from bastion_core.commands.options import parse_printer, sha256_of, there
+from bastion_core.commands.options import parse_printer, parse_resin_printer, sha256_of, there
 from bastion_core.engine.graph import Graph
 from bastion_core.engine.memo import Memo
 from bastion_core.engine.recipe import Recipe, add_flags, from_flags
@@ -43,6 +43,12 @@ def add_command(commands: Any) -> None:
     plan.add_argument(
         "--bed-moves", action="append", default=None, metavar="NAME", help="a printer whose bed moves; once for each, all of them where none is named"
     )  # fmt: skip
+    plan.add_argument(
+        "--resin-printer",
+        action="append",
+        default=[],
+        help="NAME:XxYxZ[:layer[:exposure]] in mm and s, once for each: told where it would win",
+    )
     add_flags(plan, RECIPES)
     plan.set_defaults(run=carry_out)
 
@@ -50,13 +56,14 @@ def add_command(commands: Any) -> None:
 def carry_out(options: argparse.Namespace, progress: Progress = silent) -> None:
     """Carry out ``plan``; BastionError with a sentence when the input is unusable, then nothing is written."""
     printers = [parse_printer(p) for p in options.printer] or [ORDINARY_PRINTER]
-    if len({p.name for p in printers}) < len(printers):
-        raise RecipeProblem("Two printers have the same name. Give each its own.")
     if options.bed_moves is not None:
         unknown = set(options.bed_moves) - {p.name for p in printers}
         if unknown:
             raise RecipeProblem(f"--bed-moves: there is no printer {', '.join(sorted(unknown))}. Name one given with --printer.")
         printers = [replace(p, bed_moves=p.name in options.bed_moves) for p in printers]
+    printers += [parse_resin_printer(p) for p in options.resin_printer]
+    if len({p.name for p in printers}) < len(printers):
+        raise RecipeProblem("Two printers have the same name. Give each its own.")
     decided: tuple[Recipe, ...] = tuple(from_flags(kind, options) for kind in RECIPES)
     wearer = read_wearer(options.wearer) if options.wearer else None
     out: Path = options.out

@@ -1,5 +1,6 @@
 """Whether a part fits a printer: lying on any of its six sides and turned on the bed."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -7,6 +8,7 @@ from scipy.spatial import ConvexHull, QhullError
 
 from bastion_core.geometry.mesh import Floats
 from bastion_core.geometry.place import turn_to_down
+from bastion_core.geometry.solid import Solid
 from bastion_core.shop import Printer
 
 _TURN_STEP_DEG = 1.0
@@ -85,3 +87,9 @@ def fits(hull: Floats, printer: Printer) -> Lying | None:
         if lying:
             return lying
     return None
+
+
+def fits_any(solid: Solid, printers: Sequence[Printer]) -> bool:
+    """Whether one of the printers takes a solid."""
+    hull = hull_points(solid.mesh().vertices)
+    return any(fits(hull, p) for p in printers)

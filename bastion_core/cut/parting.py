@@ -222,6 +222,16 @@ def _seams(parts: tuple[Part, ...], cuts: Sequence[Cut], planes: dict[str, Plane
     return found
 
 
+def glued_normals(parting: Parting) -> dict[str, list[Floats]]:
+    """Of each part by its name: the outward normals (3,) of the faces at which it is glued to others."""
+    found: dict[str, list[Floats]] = {p.name: [] for p in parting.parts}
+    for seam in parting.seams:
+        normal = np.array(seam.surface.normal)
+        found[seam.above].append(-normal)
+        found[seam.below].append(normal)
+    return found
+
+
 def _touches(bounds: Floats, plane: Plane) -> bool:
     corners = np.array([[bounds[i, 0], bounds[j, 1], bounds[k, 2]] for i in (0, 1) for j in (0, 1) for k in (0, 1)])
     heights = plane.heights(corners)

@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from bastion_core.cut.beds import fits, hull_points
+from bastion_core.cut.beds import fits, fits_any, hull_points
 from bastion_core.cut.parting import SLIVER_MM3, SLIVER_SHARE, Cut, Parting, part_solid, without_cut
 from bastion_core.errors import RecipeProblem
 from bastion_core.geometry.arrays import three
@@ -109,7 +109,7 @@ def propose_cuts(
             for idle in parting.idle_cuts:
                 cuts = without_cut(cuts, idle)
             parting = part_solid(solid, cuts, scale, name)
-        complete = all(any(fits(hull_points(p.solid.mesh().vertices), m) for m in printers) for p in parting.parts)
+        complete = all(fits_any(p.solid, printers) for p in parting.parts)
         proposal = Proposal(cuts, parting, complete)
         if complete and not parting.findings:
             return proposal

@@ -2,31 +2,37 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
+from itertools import product
 from typing import Any
 
+import numpy as np
+
 from bastion_core.case import Case
-from bastion_core.cut.beds import fits, hull_points
+from bastion_core.cut.aims import Aim
+from bastion_core.cut.beds import fits, fits_any, hull_points
 from bastion_core.cut.parting import Cut, Parting, part_solid
+from bastion_core.cut.plans import Alternative, Whole, find_plans, seen_of, surface_of, whole_on
 from bastion_core.cut.propose import propose_cuts
-from bastion_core.cut.recipe import CutRecipe
+from bastion_core.cut.recipe import CutRecipe, KeepOut
 from bastion_core.cut.supplied import MateRecord, Supplied, begin, faces_at, files_of, mates_at, proposed_for, supplied_seams, told
 from bastion_core.engine.keeping import plain
 from bastion_core.engine.station import Known, Made, Place, Station, Waits
 from bastion_core.errors import RecipeProblem
 from bastion_core.findings import Fact, Finding, Note, Remedy, Said, Verdict, counted, mm, say
+from bastion_core.fit.recipe import FitRecipe
 from bastion_core.fit.scale import Scale
 from bastion_core.formats.glb import simplified, write_glb
 from bastion_core.geometry.arrays import three
+from bastion_core.geometry.mesh import Floats
 from bastion_core.geometry.place import scaling
 from bastion_core.geometry.solid import Solid
 from bastion_core.join.recipe import JoinRecipe
-from bastion_core.pieces.hardware import PLUG, SLIDE, seat_of
+from bastion_core.pieces.hardware import seat_of
 from bastion_core.pieces.recipe import FeatureUse, PiecesRecipe
-from bastion_core.pieces.shaped import GROWN_MM, Fitted, Placed, Shaped, features_at
-from bastion_core.pieces.standing import Standing
+from bastion_core.pieces.shaped import Fitted, Shaped
 from bastion_core.pieces.station import PiecesData, PiecesResult
 from bastion_core.progress import Progress, silent, span
-from bastion_core.shop import Printer
+from bastion_core.shop import Printer, Weights
 from bastion_core.takeaway import part_name
 
 PART_TRIANGLES = 30_000
@@ -39,10 +45,17 @@ class Bed:
 
     name: str
     usable_mm: tuple[float, float, float]
+    bed_moves: bool
+    speed_mm_s: float
+    acceleration_mm_s2: float
+
+    @classmethod
+    def of(cls, printer: Printer) -> "Bed":
+        return cls(printer.name, printer.usable_mm, printer.bed_moves, printer.speed_mm_s, printer.acceleration_mm_s2)
 
     def printer(self) -> Printer:
-        """A printer of that usable volume."""
-        return Printer(self.name, *self.usable_mm, margin_mm=0.0)
+        """A printer of that usable volume and speed."""
+        return Printer(self.name, *self.usable_mm, 0.0, self.bed_moves, self.speed_mm_s, self.acceleration_mm_s2)
 
 
 @dataclass(frozen=True)
@@ -57,6 +70,44 @@ class CutInputs:
     site: str
     name: str
     """What its parts' names begin with."""
+    aim: Aim = "least"
+    keep_out: tuple[KeepOut, ...] = ()
+    weights: Weights = Weights()
+    lengthwise: bool = False
+    """Whether it has to open along its length, to be put on."""
+    others: tuple[Bed, ...] = ()
+    """Printers of the shop that were not chosen for it."""
+
+
+@dataclass(frozen=True)
+class SightKey:
+    """What the surface that is looked at depends on: it stays while planes move."""
+
+    shaped: Shaped
+    scale: Scale
+
+
+@dataclass(frozen=True)
+class PlansKey:
+    """What the proposed plans depend on."""
+
+    shaped: Shaped
+    scale: Scale
+    beds: tuple[Bed, ...]
+    keep_out: tuple[KeepOut, ...]
+    weights: Weights
+    lengthwise: bool
+
+
+@dataclass(frozen=True)
+class SeamSeen:
+    """A seam between two parts: how long it is where it shows, and how much of that is seen (cm)."""
+
+    id: str
+    cut_id: str
+    parts: tuple[str, str]
+    cm: float
+    seen_cm: float
 
 
 @dataclass(frozen=True)
@@ -94,6 +145,10 @@ class CutResult:
     """Holes that grew or shrank with the piece, with what they were most likely made for."""
     grown_by_mm: float = 0.0
     """The most that one of them is wider (or narrower) than it was made."""
+    seen_cm: float = 0.0
+    """Of all seams."""
+    no_way: bool = False
+    """Whether the places to keep out of leave no plan."""
 
 
 @dataclass(frozen=True)
@@ -102,6 +157,12 @@ class CutData:
 
     cuts: tuple[Cut, ...]
     parts: tuple[PartRecord, ...]
+    seams: tuple[SeamSeen, ...] = ()
+    alternatives: tuple[Alternative, ...] = ()
+    aim: Aim | None = None
+    """The proposed plan that is in force; None for the maker's own planes, or where it needs none."""
+    whole: Whole | None = None
+    """What it takes in one piece, where a printer that was not chosen takes it so."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -130,10 +191,12 @@ def cut_piece(
     cuts: Sequence[Cut] | None = None,
     progress: Progress = silent,
     supplied: Supplied | None = None,
+    planned: Alternative | None = None,
 ) -> CutOutcome:
     """Part a scaled piece: by the maker's planes where there are any (an empty list is a decision too), else as proposed.
 
-    A set (``supplied``) keeps the parts it came in where they fit. RecipeProblem when there is no printer.
+    A set (``supplied``) keeps the parts it came in where they fit. ``planned`` is the plan that is proposed, where one was found; else planes
+    are looked for by the size of the parts alone. RecipeProblem when there is no printer.
     """
     if not printers:
         raise RecipeProblem(NO_PRINTER)
@@ -146,14 +209,21 @@ def cut_piece(
         parting = with_supplied_seams(part_solid(supplied.parts, cuts, scale, name, span(progress, 0.7, 1.0)), supplied)
     elif cuts is not None:
         parting = part_solid(solid, cuts, scale, name, progress)
-    elif any(whole.values()):
+    elif planned is None and any(whole.values()):
         cuts, parting = (), part_solid(solid, (), scale, name, progress)
+    elif planned is not None and _complete(parting := part_solid(solid, planned.cuts, scale, name, progress), printers):
+        cuts = planned.cuts
     else:
         proposal = propose_cuts(solid, printers, scale, name, site, progress)
         cuts, parting = proposal.cuts, proposal.parting
     hulls = {p.name: hull_points(p.solid.mesh().vertices) for p in parting.parts}
     fitting = {part: tuple(p.name for p in printers if fits(h, p)) for part, h in hulls.items()}
     return CutOutcome(tuple(cuts), proposed, parting, whole, fitting)
+
+
+def _complete(parting: Parting, printers: Sequence[Printer]) -> bool:
+    """Whether every part fits some printer, and none is a crumb."""
+    return not parting.findings and all(fits_any(p.solid, printers) for p in parting.parts)
 
 
 def with_supplied_seams(parting: Parting, supplied: Supplied) -> Parting:
@@ -196,34 +266,84 @@ class PartingKey:
 def shaped_of(case: Case, known: Mapping[str, Known[Any]]) -> Shaped:
     """A piece as it stands, with what its holes are for and what the shop holds of clearances and walls."""
     pieces = case.of(PiecesRecipe)
-    standing = Standing(known["pieces"].ref, pieces.turns, pieces.mirrored, pieces.set_files)
+    standing = pieces.standing(known["pieces"].ref)
     if not pieces.features:
         return Shaped(standing)
     return Shaped(standing, pieces.features, case.of(JoinRecipe).rule(case.shop).clearance_mm, case.shop.pin_wall_mm)
 
 
+def _corners(size: Floats) -> Floats:
+    """The corners (8, 3) of a block of that size."""
+    return np.array(list(product(*((0.0, float(v)) for v in size))))
+
+
 class CutStation(Station[Case, CutInputs, CutResult]):
     """Where it is parted."""
 
-    key, title, after, weight, edition = "cut", "Cut", ("pieces", "fit"), 0.28, 2
+    key, title, after, weight, edition = "cut", "Cut", ("pieces", "fit"), 0.28, 4
     recipe, result, data = CutRecipe, CutResult, CutData
 
     def inputs(self, case: Case, known: Mapping[str, Known[Any]]) -> CutInputs | Waits:
         """The piece at its scale, the beds, the maker's planes. It hangs on the scale the fit gave, not on the measurements."""
         r = case.of(CutRecipe)
-        beds = tuple(Bed(p.name, p.usable_mm) for p in case.shop.chosen(r.printer_ids))
+        beds = tuple(Bed.of(p) for p in case.shop.chosen(r.printer_ids))
         if not beds:
             return Waits(say(NO_PRINTER))
         site = case.of(PiecesRecipe).site
-        return CutInputs(shaped_of(case, known), known["fit"].result.scale, beds, r.cuts, r.as_one, site, part_name(case.name))
+        scale, weights = known["fit"].result.scale, case.shop.weights
+        opens = case.of(FitRecipe).way_in == "split"
+        # A printer that was not chosen says something only where it alone takes the piece whole: the others change nothing.
+        shaped = shaped_of(case, known)
+        hull = _corners(np.array(scale) * (np.abs(shaped.standing.matrix[:3, :3]) @ known["pieces"].result.size_mm))
+        whole = any(fits(hull, b.printer()) for b in beds)
+        others = () if whole else tuple(b for p in case.shop.chosen() if (b := Bed.of(p)) not in beds and fits(hull, p))
+        return CutInputs(
+            shaped,
+            scale,
+            beds,
+            r.cuts,
+            r.as_one,
+            site,
+            part_name(case.name),
+            r.aim,
+            r.keep_out,
+            weights,
+            opens,
+            others,
+        )
 
     def run(self, inputs: CutInputs, place: Place, progress: Progress) -> Made[CutResult]:
         """The parts, and all of them for the stage (``parts.glb``)."""
         solid = inputs.shaped.scaled(place, inputs.scale)
         supplied, mates = supplied_of(inputs.shaped, inputs.scale, inputs.as_one, place)
         printers = [b.printer() for b in inputs.beds]
-        made = cut_piece(solid, printers, inputs.scale, inputs.name, inputs.site, inputs.cuts, progress, supplied)
+        whole = fits_any(solid, printers)
+        sight = place.live(SightKey(inputs.shaped, inputs.scale), lambda: surface_of(solid))
+        plans: tuple[Alternative, ...] = ()
+        if supplied is None and (inputs.lengthwise or not whole):
+            key = PlansKey(inputs.shaped, inputs.scale, inputs.beds, inputs.keep_out, inputs.weights, inputs.lengthwise)
+            keep_out = [(np.array(k.at_mm) * np.array(inputs.scale), k.radius_mm * max(inputs.scale)) for k in inputs.keep_out]
+            plans = place.live(
+                key,
+                lambda: find_plans(
+                    solid, printers, inputs.scale, inputs.weights, sight, keep_out, span(progress, 0.0, 0.7), inputs.lengthwise
+                ),
+            )
+        larger = None
+        if plans and not whole:
+            others = [b.printer() for b in inputs.others]
+            larger = place.live(
+                ("whole", inputs.shaped, inputs.scale, inputs.others, inputs.weights),
+                lambda: whole_on(solid, others, inputs.weights),
+            )
+        planned = next((a for a in plans if inputs.aim in a.aims), None)
+        made = cut_piece(solid, printers, inputs.scale, inputs.name, inputs.site, inputs.cuts, span(progress, 0.7, 0.95), supplied, planned)
         parting = place.live(PartingKey(inputs.shaped, inputs.scale, made.cuts, inputs.as_one, inputs.name), lambda: made.parting)
+        seams = tuple(
+            SeamSeen(s.id, s.cut_id, (s.above, s.below), round(cm, 1), round(seen, 1))
+            for s in parting.seams
+            for cm, seen in (seen_of(s, sight),)
+        )
         parts = tuple(
             PartRecord(
                 p.id, p.name, three(p.solid.size), three(p.solid.bounds.mean(axis=0)), p.solid.volume, made.fits[p.name], files_of(p)
@@ -233,9 +353,13 @@ class CutStation(Station[Case, CutInputs, CutResult]):
         write_glb({p.name: simplified(p.solid.mesh(), PART_TRIANGLES) for p in parting.parts}, place.folder / "parts.glb")
         result = CutResult(
             len(parts), len(parting.seams), parting.findings, made.misfits, made.proposed, made.whole_fits, mates,
-            inputs.shaped.fitted(place, inputs.scale), *grown_at(inputs, place),
+            inputs.shaped.fitted(place, inputs.scale), *inputs.shaped.grown(place, inputs.scale),
+            seen_cm=round(sum(s.seen_cm for s in seams), 1), no_way=bool(inputs.keep_out) and not plans and supplied is None and not whole,
         )  # fmt: skip
-        return Made(result, CutData(made.cuts, parts))
+        looked_at, shares = sight.to_look_at()
+        write_glb({"seen": looked_at}, place.folder / "seen.glb", {"seen": shares})
+        in_force = inputs.aim if planned is not None and made.cuts == planned.cuts else None
+        return Made(result, CutData(made.cuts, parts, seams, plans, in_force, larger))
 
     def findings(self, case: Case, result: CutResult) -> tuple[Finding | Note, ...]:
         """Parts for no bed, and what is odd about the planes."""
@@ -244,6 +368,9 @@ class CutStation(Station[Case, CutInputs, CutResult]):
             Finding("misfit", Verdict.STOPS, say("{} fits no printer chosen for this piece.", name), remedies=remedies)
             for name in result.misfits
         ]
+        if result.no_way and result.proposed:
+            words = "The places where no seam may run leave no plan in which every part fits a printer: the planes shown pass through them."
+            said.append(Finding("no-way", Verdict.TIGHT, say(words), remedies=(Remedy(say("Allow seams everywhere"), {"keep_out": []}),)))
         if case.of(CutRecipe).cuts == () and not result.misfits and not result.findings:
             said.append(Note("kept-whole", say("Kept in one piece by the maker.")))
         said += [Finding("parting", Verdict.TIGHT, text) for text in result.findings]
@@ -263,23 +390,6 @@ class CutStation(Station[Case, CutInputs, CutResult]):
         """Its parts; its seams, or that some fit no bed."""
         under = f"{len(result.misfits)} fit no bed" if result.misfits else counted(result.seams, "seam") if result.seams else "in one piece"
         return Fact(say(counted(result.parts, "part")), say(under))
-
-
-def grown_at(inputs: CutInputs, place: Place) -> tuple[tuple[FeatureUse, ...], float]:
-    """Holes of a fixed size that nobody has decided about, where the scale has changed them by more than a printer's own play."""
-    ref = inputs.shaped.standing.piece
-    known, matrix = place.data(ref, PiecesData), scaling(*inputs.scale) @ inputs.shaped.standing.matrix
-    decided = {k for use in inputs.shaped.features for k in features_at(known.features, use.at_mm)}
-    found: list[FeatureUse] = []
-    most = 0.0
-    for k, feature in enumerate(known.features):
-        by = Placed(feature, matrix).width_mm - feature.width_mm
-        if k in decided or abs(by) < GROWN_MM or not known.filled[k] or known.likely[k][:1] in ((), (PLUG,), (SLIDE,)):
-            continue
-        decided |= set(features_at(known.features, feature.at_mm))
-        found.append(FeatureUse(feature.at_mm, known.likely[k][0]))
-        most = max(most, by, key=abs)
-    return tuple(found), round(most, 3)
 
 
 def _of_fitted(case: Case, one: Fitted) -> Finding:

@@ -8,10 +8,10 @@ from manifold3d import CrossSection, FillRule
 from shapely import Point
 from shapely.geometry.base import BaseGeometry
 
-from bastion_core.cut.beds import fits, hull_points
+from bastion_core.cut.beds import fits_any
 from bastion_core.cut.parting import BESIDE_MM, OF_FILE, Cut, Part, Seam
 from bastion_core.cut.propose import propose_cuts
-from bastion_core.findings import Said, mm, say
+from bastion_core.findings import Quantity, Said, mm, say
 from bastion_core.geometry.arrays import three
 from bastion_core.geometry.mesh import Floats
 from bastion_core.geometry.place import Plane
@@ -79,11 +79,11 @@ def _lies_in(feature: Feature, mate: Mate) -> bool:
 
 @dataclass(frozen=True)
 class Face:
-    """A mate's face in the scaled piece: its plane in the middle of the gap, and half the gap."""
+    """A mate's face in the scaled piece: its plane, on the face of one of both, and how far either may lie from it."""
 
     record: MateRecord
     plane: Plane
-    half_mm: float
+    reach_mm: float
     own: tuple[tuple[Floats, float], ...]
     """Pockets, holes and pegs of both files whose mouths lie in this plane: where (3,), and how wide."""
 
@@ -94,7 +94,7 @@ def faces_at(mates: Sequence[Mate], records: Sequence[MateRecord], features: Seq
     for mate, record in zip(mates, records, strict=True):
         if mate.flat:
             normal, _ = _across(mate, matrix)
-            # The place lies on the face of one of both: the middle of the gap is half a gap from it, either way.
+            # The place lies on the face of one of both, the other a gap away on one side or the other.
             plane = Plane.through(np.array(record.at_mm), normal)
             own = tuple((_moved(f.at_mm, matrix), f.width_mm) for f in features if _lies_in(f, mate))
             found.append(Face(record, plane, abs(record.gap_mm) + _OVERLAP_MM, own))
@@ -144,7 +144,7 @@ def proposed_for(
 ) -> tuple[Cut, ...]:
     """Planes for those parts of a set that fit no printer as they are; each cuts its own part only."""
     cuts: list[Cut] = []
-    large = [p for p in supplied.parts if not any(fits(hull_points(p.solid.mesh().vertices), m) for m in printers)]
+    large = [p for p in supplied.parts if not fits_any(p.solid, printers)]
     for k, part in enumerate(large):
         own = next(iter(part.sides))
         found = propose_cuts(part.solid, printers, scale, name, site, span(progress, k / len(large), (k + 1) / len(large))).cuts
@@ -156,7 +156,7 @@ def proposed_for(
 def _sections(a: Solid, b: Solid, face: Face) -> BaseGeometry:
     """What of a face both files fill just beside it, in its own frame: the first lies below it, the second above."""
     flat = face.plane.to_flat()
-    beside = face.half_mm + BESIDE_MM
+    beside = face.reach_mm + BESIDE_MM
     return a.transformed(flat).section(-beside).intersection(b.transformed(flat).section(beside))
 
 
@@ -168,7 +168,7 @@ def _bridge(a: Solid, b: Solid, face: Face) -> Solid | None:
     ]
     if not rings:
         return None
-    thick = 2 * (face.half_mm + _OVERLAP_MM)
+    thick = 2 * (face.reach_mm + _OVERLAP_MM)
     body = CrossSection(rings, FillRule.EvenOdd).extrude(thick).translate([0.0, 0.0, -thick / 2])
     return Solid(body).transformed(np.asarray(np.linalg.inv(face.plane.to_flat()), dtype=np.float64))
 
@@ -221,8 +221,8 @@ def told(records: Sequence[MateRecord], names: Sequence[str]) -> list[Said]:
             continue
         a, b = (names[k] if k < len(names) else f"file {k + 1}" for k in record.files)
         if record.overlap_mm3 > STANDS_IN_MM3:
-            words = "{} and {} stand in each other by {} cm³: file one down, or print them as one."
-            said.append(say(words, a, b, f"{record.overlap_mm3 / 1000:.1f}"))
+            words = "{} and {} stand in each other by {}: file one down, or print them as one."
+            said.append(say(words, a, b, Quantity((record.overlap_mm3,), "mm3")))
         elif record.gap_high_mm > SHOWN_GAP_MM:
             words = "{} and {} leave a gap of {}, up to {}, at this scale: fill it, or print them as one."
             said.append(say(words, a, b, mm(max(record.gap_mm, 0.0), digits=2), mm(record.gap_high_mm, digits=2)))

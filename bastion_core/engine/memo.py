@@ -10,7 +10,7 @@ T = TypeVar("T")
 class Memo:
     """The last few things made, by what they were made from. The oldest goes when there are more than ``most``."""
 
-    def __init__(self, most: int = 6) -> None:
+    def __init__(self, most: int = 8) -> None:
         self._most = most
         self._kept: OrderedDict[Hashable, Any] = OrderedDict()
 

@@ -167,6 +167,9 @@ def add_flags(parser: argparse.ArgumentParser, kinds: Iterable[type[Recipe]]) ->
                 more["nargs"] = known.flag.takes
             if known.choices:
                 more["choices"] = [c for c in known.choices if c]
+            if f.default is False:
+                parser.add_argument(known.flag.name, dest=f.name, help=words, action="store_true")
+                continue
             parser.add_argument(known.flag.name, dest=f.name, help=words + _usual(f), metavar=known.flag.hold or None, **more)
 
 
@@ -175,7 +178,7 @@ def _usual(f: "Field[Any]") -> str:
     if f.default is MISSING or f.default in (None, ""):
         return ""
     factor, word = _WRITTEN.get(known.unit, (1, ""))
-    usual = f"{f.default * factor:g}{word}" if isinstance(f.default, int | float) and not isinstance(f.default, bool) else f"{f.default}"
+    usual = f"{f.default * factor:g}{word}" if isinstance(f.default, int | float) else f"{f.default}"
     return f" (usually {usual})".replace("%", "%%")
 
 
@@ -185,6 +188,9 @@ def from_flags(kind: type[R], options: argparse.Namespace) -> R:
     for name, known in decisions(kind).items():
         typed = getattr(options, name, None)
         if known.flag is None or typed is None or typed == []:
+            continue
+        if isinstance(typed, bool):
+            given[name] = typed
             continue
         try:
             given[name] = tuple(known.flag.read(t) for t in typed) if known.flag.several else known.flag.read(typed)

@@ -8,8 +8,9 @@ from bastion_core.errors import RecipeProblem
 from bastion_core.fit.answer import AnswerRecord
 from bastion_core.geometry.place import Plane, scaling, shifting
 from bastion_core.geometry.solid import Solid
-from bastion_core.print.estimate import estimate, shape_of
+from bastion_core.print.estimate import estimate
 from bastion_core.print.profile import Profile
+from bastion_core.print.shape import shape_of
 from bastion_core.shop import Printer
 
 RING_MM = 10.0
@@ -51,8 +52,8 @@ def gauge_ring(
             f"There is nothing of the piece {at_mm:.0f} mm above its lower edge. Choose another height (0 to {high - low:.0f} mm)."
         )
     laid = ring.transformed(shifting(np.array([0.0, 0.0, -bottom])))
-    shape = shape_of(laid, (profile or Profile()).layer_mm)
-    taken = estimate(shape, profile or Profile(), printer or Printer("ordinary", 220, 220, 250))
+    used = profile or Profile()
+    taken = estimate(shape_of(laid, used), used, printer or Printer("ordinary", 220, 220, 250))
     size = laid.size
     return GaugeRing(
         laid, bottom - low + height_mm / 2, taken.hours * 60, taken.filament_g, (float(size[0]), float(size[1]), float(size[2]))

@@ -65,11 +65,11 @@ class Pair:
         if presses_under is not None:
             best, low, high = max(best, presses_under), max(low, presses_under), max(high, presses_under)
         worst = max(range(len(ones)), key=lambda k: ones[k].off_mm[2])
-        x, y, z = (float(shares @ [one.off_mm[k] for one in ones]) for k in range(3))
+        x, y = (float(shares @ [one.off_mm[k] for one in ones]) for k in range(2))
         return replace(
             ones[worst], best_scale=round(best, 4), from_scale=round(low, 4), to_scale=round(high, 4),
             uneven_mm=round(_together(shares, [one.uneven_mm for one in ones]), 2), best_uneven_mm=round(best_uneven, 2),
-            even_mm=round(min(one.even_mm for one in ones), 2), off_mm=(round(x, 2), round(y, 2), round(max(z, ones[worst].off_mm[2]), 2)),
+            even_mm=round(min(one.even_mm for one in ones), 2), off_mm=(round(x, 2), round(y, 2), round(ones[worst].off_mm[2], 2)),
             girth_scale=round(float(shares @ [one.girth_scale for one in ones]), 4),
             length_scale=round(float(shares @ [one.length_scale for one in ones]), 4),
             apart_uneven_mm=round(_together(shares, [one.apart_uneven_mm for one in ones]), 2),
@@ -127,8 +127,7 @@ class Pair:
         away = other.mean(axis=0)[:2] - one.mean(axis=0)[:2]
         away /= max(float(np.linalg.norm(away)), 1e-9)
         across = np.array([-away[1], away[0]])
-        if abs(across[0]) > 1e-6 and across[0] < 0:
-            across = -across
+        across *= -1.0 if across[0] < 0 else 1.0
         found = []
         for side, sign in (("right", -1.0), ("left", 1.0)):
             gaps = []

@@ -107,7 +107,7 @@ class FitStation(Station[Case, FitInputs, FitResult]):
         head = pieces.site == "head"
         layers = usual_layers(pieces.site, case.shop.pad_mm) if r.layers is None else r.layers
         asked = FitInputs(
-            Standing(known["pieces"].ref, pieces.turns, pieces.mirrored, pieces.set_files), pieces.site, pieces.side, known["pieces"].result.thinnest_wall_mm,
+            pieces.standing(known["pieces"].ref), pieces.site, pieces.side, known["pieces"].result.thinnest_wall_mm,
             case.wearer, case.scan, replace(r, layers=layers), pad_of(layers), case.as_placed,
             known["pieces"].result.chord_error_mm, pieces.worn_apart and pieces.set_files == 2,
         )  # fmt: skip

@@ -50,10 +50,15 @@ class Surface:
         a, b = edges[two].T
         return cls(corners, faces, normals, areas, pairs, angle, hollow, np.linalg.norm(corners[a] - corners[b], axis=1), edges[two])
 
-    def regions(self, most_deg: float, hollow: bool | None = None) -> Ints:
-        """(m,): a label for each face: faces that hang together over edges turned by at most so much, of one kind where that is given."""
+    def regions(self, most_deg: float, hollow: bool | None = None, within: Bools | None = None) -> Ints:
+        """(m,): a label for each face: faces that hang together over edges turned by at most so much, of one kind where that is given.
+
+        Those outside of ``within`` (m,) hang together with none.
+        """
         turned = self.angle <= most_deg
         goes_on = turned if hollow is None else (self.angle <= FLAT_DEG) | ((self.hollow == hollow) & turned)
+        if within is not None:
+            goes_on &= within[self.pairs].all(axis=1)
         a, b = self.pairs[goes_on].T
         count = len(self.faces)
         return np.asarray(connected_components(coo_matrix((np.ones(len(a), np.int8), (a, b)), (count, count)), directed=False)[1])

@@ -80,3 +80,9 @@ class Mesh:
         vertices = self.vertices @ matrix[:3, :3].T + matrix[:3, 3]
         faces = self.faces[:, ::-1] if np.linalg.det(matrix[:3, :3]) < 0 else self.faces
         return Mesh(vertices, np.ascontiguousarray(faces))
+
+
+def faceted(mesh: Mesh) -> Mesh:
+    """The same with corners of its own for each face, in their order: what is told of a face is not smoothed into its neighbours."""
+    corners = mesh.triangles.reshape(-1, 3)
+    return Mesh(corners, np.arange(len(corners)).reshape(-1, 3))

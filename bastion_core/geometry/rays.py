@@ -31,10 +31,14 @@ class Rays:
 
     def all_hits(self, origins: Floats, directions: Floats) -> tuple[Ints, Floats, NDArray[np.bool_]]:
         """Every crossing: ray number (k,), distance (k,), and whether the ray enters there (k,), sorted by ray and distance."""
+        ray, distance, face = self.all_faces(origins, directions)
+        return ray, distance, np.einsum("ij,ij->i", self._area_vectors[face], directions[ray]) < 0
+
+    def all_faces(self, origins: Floats, directions: Floats) -> tuple[Ints, Floats, Ints]:
+        """Every crossing: ray number (k,), distance (k,), and the face (k,), sorted by ray and distance."""
         points, ray, face = self._caster.intersects_location(origins, directions, multiple_hits=True)
         if not len(ray):
-            return np.zeros(0, np.int64), np.zeros(0), np.zeros(0, np.bool_)
+            return np.zeros(0, np.int64), np.zeros(0), np.zeros(0, np.int64)
         distance = np.einsum("ij,ij->i", points - origins[ray], directions[ray])
-        entering = np.einsum("ij,ij->i", self._area_vectors[face], directions[ray]) < 0
         order = np.lexsort((distance, ray))
-        return ray[order].astype(np.int64), distance[order], entering[order]
+        return ray[order].astype(np.int64), distance[order], face[order].astype(np.int64)

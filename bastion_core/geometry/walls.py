@@ -21,14 +21,10 @@ def surface_sample(mesh: Mesh, count: int, seed: int = 1) -> SurfaceSample:
     lengths = np.linalg.norm(mesh.area_vectors, axis=1)
     share = np.cumsum(lengths)
     face = np.minimum(np.searchsorted(share, rng.random(count) * share[-1]), len(share) - 1)
-    u, v = rng.random(count), rng.random(count)
-    over = u + v > 1
-    u[over], v[over] = 1 - u[over], 1 - v[over]
     # Which way round a triangle is wound must not move its points: its corners are taken from the lowest up.
     corners = mesh.triangles[face]
     order = np.lexsort((np.abs(corners[:, :, 0]), corners[:, :, 1], corners[:, :, 2]), axis=1)
-    a, b, c = (np.take_along_axis(corners, order[:, i, None, None].repeat(3, axis=2), axis=1)[:, 0] for i in range(3))
-    points = a + u[:, None] * (b - a) + v[:, None] * (c - a)
+    points = points_on(np.take_along_axis(corners, order[:, :, None], axis=1), rng)
     normals = mesh.area_vectors[face] / np.maximum(lengths[face], 1e-12)[:, None]
     return SurfaceSample(points, normals)
 

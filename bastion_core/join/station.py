@@ -8,7 +8,7 @@ import numpy as np
 from scipy.spatial.transform import Rotation
 
 from bastion_core.case import Case
-from bastion_core.cut.parting import OF_FILE, Part
+from bastion_core.cut.parting import OF_FILE, Part, glued_normals
 from bastion_core.cut.recipe import CutRecipe
 from bastion_core.cut.station import CutData, PartingKey, shaped_of
 from bastion_core.cut.supplied import files_of
@@ -16,6 +16,7 @@ from bastion_core.engine.station import Known, Made, Place, Station
 from bastion_core.engine.store import Ref
 from bastion_core.findings import Fact, Finding, Note, Said, Verdict, counted, say
 from bastion_core.fit.scale import Scale
+from bastion_core.geometry.arrays import three
 from bastion_core.join.fasteners.base import Hardware, Spot
 from bastion_core.join.fasteners.pin import PinRule
 from bastion_core.join.joining import Joint, hardware, join
@@ -121,11 +122,7 @@ class JoinStation(Station[Case, JoinInputs, JoinResult]):
         cuts = place.data(inputs.cut, CutData).cuts
         parting = PartingKey(inputs.shaped, inputs.scale, cuts, inputs.as_one, inputs.name).parting(place)
         joined = join(parting, inputs.rule, progress)
-        normals: dict[str, list[tuple[float, float, float]]] = {p.name: [] for p in joined.parts}
-        for joint in joined.joints:
-            x, y, z = joint.seam.surface.normal
-            normals[joint.seam.above].append((-x, -y, -z))
-            normals[joint.seam.below].append((x, y, z))
+        normals = {name: tuple(three(n) for n in found) for name, found in glued_normals(parting).items()}
         for part in joined.parts:
             save_mesh(part.solid.mesh(), place.folder / f"{part.name}.npz")
         seams = tuple(seam_record(j) for j in joined.joints)
@@ -136,7 +133,7 @@ class JoinStation(Station[Case, JoinInputs, JoinResult]):
         )
         return Made(
             result,
-            JoinData(seams, tuple(JoinedPart(p.name, p.id, tuple(normals[p.name]), _supplied_down(p, inputs)) for p in joined.parts)),
+            JoinData(seams, tuple(JoinedPart(p.name, p.id, normals[p.name], _supplied_down(p, inputs)) for p in joined.parts)),
         )
 
     def findings(self, case: Case, result: JoinResult) -> tuple[Finding | Note, ...]:

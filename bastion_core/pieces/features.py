@@ -24,6 +24,7 @@ from bastion_core.geometry.rims import filled, loops_of, open_half_edges
 from bastion_core.geometry.solid import Solid
 
 Kind = Literal["round", "hexagon", "slot", "peg", "tongue"]
+HOLLOW: tuple[Kind, ...] = ("round", "hexagon", "slot")
 
 MOST_ACROSS_MM, MOST_LONG_MM, LEAST_ACROSS_MM = 40.0, 90.0, 1.0
 """What is wider or longer is a form of the piece and no fit; common practice, no source."""

@@ -4,11 +4,13 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from bastion_core.engine.recipe import Flag, Recipe, decision
+from bastion_core.engine.store import Ref
 from bastion_core.errors import RecipeProblem
 from bastion_core.findings import Said, counted, say
 from bastion_core.measure.table import SITES
 from bastion_core.pieces.hardware import seat_of
 from bastion_core.pieces.sets import MOST_FILES, SetFile
+from bastion_core.pieces.standing import Standing
 from bastion_core.units import MM_PER_UNIT
 
 MOST_USES = 200
@@ -89,6 +91,10 @@ class PiecesRecipe(Recipe):
     def set_files(self) -> int:
         """How many files make it a set; 0 where it is none."""
         return len(self.files) if self.is_set else 0
+
+    def standing(self, piece: Ref) -> Standing:
+        """How the piece stands, of which the mended solid is kept there."""
+        return Standing(piece, self.turns, self.mirrored, self.set_files)
 
     @property
     def turns(self) -> tuple[int, int, int]:

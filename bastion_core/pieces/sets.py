@@ -2,7 +2,7 @@
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from scipy.spatial.transform import Rotation
@@ -45,7 +45,7 @@ class SetFile:
         """The same file moved on by a 4x4 matrix."""
         whole = matrix @ self.matrix
         turn = Rotation.from_matrix(whole[:3, :3]).as_euler("xyz", degrees=True)
-        return SetFile(self.sha256, self.name, self.body, _three(turn, 6), _three(whole[:3, 3], 5))
+        return replace(self, turn_deg=_three(turn, 6), move_mm=_three(whole[:3, 3], 5))
 
     def chosen(self, solid: Solid) -> Solid:
         """What of a mended file is meant; RecipeProblem where it has no such body."""
@@ -55,6 +55,12 @@ class SetFile:
         if not 0 <= self.body < len(bodies):
             raise RecipeProblem(f"“{self.name}” has {len(bodies)} bodies; number {self.body + 1} is not among them.", "files")
         return bodies[self.body]
+
+
+def called(file_name: str) -> str:
+    """A file's name as a maker would say it."""
+    stem = file_name.rsplit("/", 1)[-1].rsplit(".", 1)[0]
+    return stem.replace("-", " ").replace("_", " ").strip()[:80] or "Piece"
 
 
 def whole_of(parts: Sequence[Solid]) -> Solid:

@@ -1,7 +1,7 @@
 """A piece at its scale with its holes, pockets and slots made anew at their true size."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from manifold3d import Manifold
@@ -11,7 +11,7 @@ from bastion_core.findings import Said, Verdict, mm, say
 from bastion_core.geometry.mesh import Floats
 from bastion_core.geometry.place import scaling
 from bastion_core.geometry.solid import Solid, united
-from bastion_core.pieces.features import Feature
+from bastion_core.pieces.features import HOLLOW, Feature
 from bastion_core.pieces.hardware import PLUG, SLIDE, Seat, seat_of
 from bastion_core.pieces.recipe import FeatureUse
 from bastion_core.pieces.standing import Standing, load_mesh
@@ -45,6 +45,8 @@ class Fitted:
     was_mm: float
     """It would have had by scaling alone."""
     text: Said
+    feature: int | None = None
+    """Its number among the piece's features; None where there is none."""
 
     @property
     def verdict(self) -> Verdict:
@@ -76,6 +78,22 @@ class Shaped:
         parts = self.parts(place, scale)
         return parts[0] if len(parts) == 1 else place.live((self, scale, "whole"), lambda: united(parts))
 
+    def grown(self, place: Place, scale: Scale) -> tuple[tuple[FeatureUse, ...], float]:
+        """Holes of a fixed size that nobody has decided about and the scale made wider or narrower by more than a printer's own play: with what they
+        were most likely made for, and by how much (mm) the worst of them."""
+        known, matrix = place.data(self.standing.piece, PiecesData), scaling(*scale) @ self.standing.matrix
+        decided = {k for use in self.features for k in features_at(known.features, use.at_mm)}
+        found: list[FeatureUse] = []
+        most = 0.0
+        for k, feature in enumerate(known.features):
+            by = Placed(feature, matrix).width_mm - feature.width_mm
+            if k in decided or abs(by) < GROWN_MM or not known.filled[k] or known.likely[k][:1] in ((), (PLUG,), (SLIDE,)):
+                continue
+            decided |= set(features_at(known.features, feature.at_mm))
+            found.append(FeatureUse(feature.at_mm, known.likely[k][0]))
+            most = max(most, by, key=abs)
+        return tuple(found), round(most, 3)
+
     def _made(self, place: Place, scale: Scale) -> tuple[tuple[Solid, ...], tuple[Fitted, ...]]:
         return place.live((self, scale), lambda: self._make(place, scale))
 
@@ -89,7 +107,7 @@ class Shaped:
         for use in self.features:
             numbers = features_at(known.features, use.at_mm)
             if not numbers:
-                words = "There is no hole, pocket or slot within {} of {}: it was taken out, or the file changed."
+                words = "There is no hole, pocket or slot within {} of {}. Leave it as it came, or say again which hole is meant."
                 where = ", ".join(f"{v:g}" for v in use.at_mm)
                 fitted.append(Fitted(use.at_mm, use.use, "missing", 0.0, 0.0, 0.0, say(words, mm(FOUND_WITHIN_MM), where)))
             for number in numbers:
@@ -101,7 +119,7 @@ class Shaped:
                 partner = _partner(known.features, feature, matrix) if use.use == SLIDE else None
                 which = feature.file if self.standing.files else 0
                 parts[which], told = self._fit(parts[which], one, void, use, partner)
-                fitted.append(told)
+                fitted.append(replace(told, feature=number))
         return tuple(parts), tuple(fitted)
 
     def _fit(self, part: Solid, one: "Placed", void: Solid | None, use: FeatureUse, partner: float | None) -> tuple[Solid, Fitted]:
@@ -111,8 +129,8 @@ class Shaped:
         def told(state: str, width: float, words: Said) -> Fitted:
             return Fitted(use.at_mm, use.use, state, round(width, 3), round(one.depth_of(seat), 3), round(one.width_mm, 3), words)
 
-        if void is None and (use.use == PLUG or one.feature.kind not in ("slot",)):
-            words = "The hole at {} runs into other openings: it cannot be filled by itself."
+        if void is None and (use.use == PLUG or one.feature.kind != "slot"):
+            words = "The hole at {} runs into other openings and cannot be filled by itself: it stays as it is. Drill it by hand, or leave it as it came."
             return part, told("closed", one.width_mm, say(words, _where(use)))
         filled = part if void is None else united([part, void])
         if use.use == PLUG:
@@ -145,7 +163,7 @@ class Shaped:
 def features_at(features: Sequence[Feature], at_mm: tuple[float, float, float]) -> list[int]:
     """Numbers of the hollow features whose mouths are nearest to a place: one, or the two pockets that face each other across a seam; none where
     none is near."""
-    hollow = [k for k, f in enumerate(features) if f.kind not in ("peg", "tongue")]
+    hollow = [k for k, f in enumerate(features) if f.kind in HOLLOW]
     off = {k: _way_to(features[k], at_mm) for k in hollow}
     nearest = min(hollow, key=lambda k: off[k], default=None)
     if nearest is None or off[nearest] > max(FOUND_WITHIN_MM, features[nearest].width_mm):
@@ -189,10 +207,14 @@ class Placed:
         self._wide = float(np.linalg.norm(across))
         self.width_mm = feature.width_mm * (self._wide if feature.kind in ("slot", "tongue") else (self._wide + self._long) / 2)
 
+    @property
+    def depth_mm(self) -> float:
+        """How deep it is now."""
+        return self.feature.depth_mm * self._deep
+
     def depth_of(self, seat: Seat) -> float:
         """How deep the seat is here."""
-        own = self.feature.depth_mm * self._deep
-        return own if seat.depth_mm is None or self.feature.through else seat.depth_mm
+        return self.depth_mm if seat.depth_mm is None or self.feature.through else seat.depth_mm
 
     def cutter(self, shape: str, width: float, depth: float) -> Solid:
         """What is carved: from above the mouth to its depth, through both mouths of a hole."""

@@ -1,7 +1,7 @@
 """The station Pieces: files read, their unit guessed, mended into sound solids, put beside each other; what of a fixed size is in them."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 from typing import Any
 
@@ -129,7 +129,7 @@ class PiecesStation(Station[Case, PiecesInputs, PiecesResult]):
         """The files in their places, their unit, and where the piece is worn, which helps to guess the unit."""
         r = case.of(PiecesRecipe)
         # A name says nothing of the shape.
-        files = tuple(SetFile(f.sha256, "", f.body, f.turn_deg, f.move_mm) for f in r.files)
+        files = tuple(replace(f, name="") for f in r.files)
         return PiecesInputs(files or (SetFile(case.sha256, ""),), r.unit, r.site, r.is_set)
 
     def run(self, inputs: PiecesInputs, place: Place, progress: Progress) -> Made[PiecesResult]:
@@ -191,7 +191,7 @@ def _of_set(recipe: PiecesRecipe, result: PiecesResult) -> list[Finding | Note]:
         pairs = "; ".join(f"{named.get(j.files[0], '?')} with {named.get(j.files[1], '?')}" for j in result.joints)
         off = max(j.off_mm for j in result.joints)
         words = "These files lie apart, but faces of them match: {}, rims within {} of each other."
-        placed = [plain(SetFile(f.sha256, named.get(k, ""), f.body, f.turn_deg, f.move_mm)) for k, f in enumerate(result.together)]
+        placed = [plain(replace(f, name=named.get(k, ""))) for k, f in enumerate(result.together)]
         remedy = Remedy(say("Put them together"), {"files": placed})
         said.append(Finding("apart", Verdict.STOPS, say(words, pairs, mm(off, digits=2)), remedies=(remedy,)))
         if any(j.turns > 1 for j in result.joints):

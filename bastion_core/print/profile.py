@@ -1,10 +1,10 @@
 """Materials and print profiles: the tables of this station, each figure with its source."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from math import pi
 
 from bastion_core.errors import RecipeProblem
-from bastion_core.print.supports import Style
+from bastion_core.print.supports import Holding, Spots, Style
 
 FILAMENT_DIAMETER_MM = 1.75
 LAYER_HEIGHTS_MM = (0.12, 0.16, 0.20, 0.28)
@@ -99,6 +99,12 @@ class Profile:
     """Faces hanging further out than this from the upright get support; common practice, no source."""
     brim_mm: float = 0.0
     """How far a brim of two layers reaches round the foot."""
+    raft: bool = False
+    """Three thick layers under the foot and all supports."""
+    slow_outer_wall: bool = False
+    """The wall that shows at half its usual speed: its lines lie more evenly."""
+    adaptive_layers: bool = False
+    """Finer layers where the surface is shallow, coarser where it is upright; ``layer_mm`` is what a slope of 60 degrees gets."""
     least_layer_s: float = 8.0
     """Shorter layers are slowed down to this, so that they set; common practice, no source."""
     layer_change_s: float = 1.0
@@ -117,6 +123,10 @@ class Profile:
         """Solid layers under and over air."""
         return max(3, round(self.skin_mm / self.layer_mm + 0.49))
 
+    def holding(self, spared: Spots = (), held: Spots = ()) -> Holding:
+        """What is held up, with the maker's places."""
+        return Holding(self.support_from_deg, self.support_bed_only, spared, held)
+
     def with_layer(self, layer_mm: float) -> "Profile":
-        """The same profile at another layer height."""
-        return Profile(**{**self.__dict__, "layer_mm": layer_mm})
+        """The same profile at another layer height, the same everywhere."""
+        return replace(self, layer_mm=layer_mm, adaptive_layers=False)

@@ -142,3 +142,10 @@ def in_time(days_late: int) -> Verdict:
     if days_late > 0:
         return Verdict.STOPS
     return Verdict.TIGHT if days_late > -CLOSE_DAYS else Verdict.HOLDS
+
+
+def without_nights_h(tasks: Sequence[Task]) -> float:
+    """When all of them are done on empty printers with somebody always there (h), nothing taking longer than it should."""
+    begin = datetime(2000, 1, 1)
+    slots = schedule(tasks, begin, Waking(0.0, 24.0), 1.0)
+    return (done_by(slots, begin) - begin).total_seconds() / 3600

@@ -8,16 +8,23 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from bastion_core.formats.glb import simplified
-from bastion_core.geometry.mesh import Floats, Mesh
-from bastion_core.print.orient import faces_that_show
+from bastion_core.geometry.mesh import Floats, Mesh, faceted
+from bastion_core.print.hands import Hands, hands_of
+from bastion_core.print.profile import Profile
+from bastion_core.print.shows import faces_that_show
+from bastion_core.print.slope import layer_at
+from bastion_core.print.supports import Holding, hanging
 
 SCALLOP = 0.1
 """Depth of the backs of lines on upright walls, in layers; common practice, no source."""
+SLOW_SCALLOP = 0.06
+"""The same where the outer wall is printed slowly; common practice, no source."""
 SCAR_MM = 0.35
 """How deep a torn support has to be taken down; common practice, no source."""
-DEEP_MM = 0.05
+PRIMER_FILLS_MM = 0.05
 """Steps deeper than this are seen through primer; common practice, no source."""
 _LEVEL = 0.9995
 
@@ -32,39 +39,63 @@ class Sanding:
     mean_mm: float
     """Over what shows."""
     scars_cm2: float
+    steps_mm_cm2: float
+    """Depth by area of all steps and scallops that show, scars aside: what is taken off."""
 
 
-def depth_mm(mesh: Mesh, layer_mm: float, held: bool, from_deg: float = 45.0) -> Floats:
-    """(m,): how deep each face of a lying mesh has to be sanded for its steps, or where a support touched it."""
-    lengths = np.linalg.norm(mesh.area_vectors, axis=1)
-    upright = mesh.area_vectors[:, 2] / np.maximum(lengths, 1e-12)
-    steps = np.maximum(layer_mm * np.abs(upright), SCALLOP * layer_mm)
-    steps[np.abs(upright) > _LEVEL] = 0.0
-    if held:
-        torn = (upright < -np.sin(np.radians(from_deg))) & (mesh.triangles[:, :, 2].mean(axis=1) > mesh.bounds[0, 2] + 0.3)
-        steps = np.where(torn, SCAR_MM, steps)
-    return np.asarray(steps)
+def steps_mm(upright: Floats, layer_mm: Floats | float, scallop: float = SCALLOP) -> Floats:
+    """(m,): how deep the steps or scallops are of faces whose unit normals rise so far (-1 to 1), printed in such layers."""
+    steps = np.maximum(layer_mm * np.abs(upright), scallop * layer_mm)
+    return np.where(np.abs(upright) > _LEVEL, 0.0, steps)
 
 
-def sanding_of(
-    mesh: Mesh, layer_mm: float, held: bool, glued: Sequence[Floats] = (), from_deg: float = 45.0
-) -> tuple[Sanding, Mesh, Floats]:
-    """What a lying part leaves to sand, and a mesh of it to look at with the depth at each corner (mm); 0 where nothing shows.
+@dataclass(frozen=True, eq=False)
+class Seen:
+    """The surface of a lying part, made ready to tell what each profile leaves of it to sand."""
 
-    ``glued`` are outward normals of faces that are glued, in the lying part's frame.
-    """
-    thin = simplified(mesh, 30_000)
-    depth = depth_mm(thin, layer_mm, held, from_deg)
-    shows = faces_that_show(thin, glued)
-    area = np.linalg.norm(thin.area_vectors, axis=1) / 100
-    seen = float(area[shows].sum())
-    deep = shows & (depth > DEEP_MM)
-    torn = shows & (depth == SCAR_MM) if held else np.zeros(len(depth), bool)
-    told = Sanding(
-        round(seen, 1), round(float(area[deep].sum()), 1), round(float(depth[shows].max(initial=0.0)), 3),
-        round(float((area * depth)[shows].sum()) / max(seen, 1e-9), 4), round(float(area[torn].sum()), 1),
-    )  # fmt: skip
-    # Corners of their own for each face, so that a level face beside a slope keeps its colour.
-    corners = thin.triangles.reshape(-1, 3)
-    faces = np.arange(len(corners)).reshape(-1, 3)
-    return told, Mesh(corners, faces), np.repeat(np.where(shows, depth, 0.0), 3)
+    mesh: Mesh
+    shows: NDArray[np.bool_]
+    """(m,) faces that are seen when it is worn."""
+    held: NDArray[np.bool_]
+    """(m,) faces that a support touches, where there are supports."""
+
+    @classmethod
+    def of(cls, mesh: Mesh, holding: Holding, glued: Sequence[Floats] = ()) -> "Seen":
+        """Of a lying mesh; ``glued`` are outward normals of faces that are glued."""
+        thin = simplified(mesh, 30_000)
+        held = np.zeros(len(thin.faces), np.bool_)
+        held[hanging(thin, holding).faces] = True
+        return cls(thin, faces_that_show(thin, glued), held)
+
+    def depths_mm(self, profile: Profile) -> Floats:
+        """(m,): how deep each face has to be sanded, seen or not."""
+        upright = self.mesh.area_vectors[:, 2] / np.maximum(np.linalg.norm(self.mesh.area_vectors, axis=1), 1e-12)
+        layer: Floats | float = profile.layer_mm
+        if profile.adaptive_layers:
+            layer = layer_at(self.mesh, profile.layer_mm)
+        depth = steps_mm(upright, layer, SLOW_SCALLOP if profile.slow_outer_wall else SCALLOP)
+        return depth if profile.support == "none" else np.where(self.held, SCAR_MM, depth)
+
+    def sanding(self, profile: Profile) -> Sanding:
+        """What a profile leaves to be sanded."""
+        depth, area = self.depths_mm(profile), np.linalg.norm(self.mesh.area_vectors, axis=1) / 100
+        torn = self.held & (profile.support != "none")
+        seen, steps = float(area[self.shows].sum()), self.shows & ~torn
+        return Sanding(
+            round(seen, 1),
+            round(float(area[self.shows & (depth > PRIMER_FILLS_MM)].sum()), 1),
+            round(float(depth[self.shows].max(initial=0.0)), 3),
+            round(float((area * depth)[self.shows].sum()) / max(seen, 1e-9), 4),
+            round(float(area[self.shows & torn].sum()), 1),
+            round(float((area * depth)[steps].sum()), 3),
+        )
+
+    def hands(self, profile: Profile, held_mm2: float) -> Hands:
+        """What a profile leaves for the hands; ``held_mm2`` is what supports would hold."""
+        told = self.sanding(profile)
+        return hands_of(told.scars_cm2, told.steps_mm_cm2, 0.0 if profile.support == "none" else held_mm2)
+
+    def to_look_at(self, profile: Profile) -> tuple[Mesh, Floats]:
+        """The mesh with corners of its own for each face, so that a level face beside a slope keeps its colour, and the depth at each; 0 where
+        nothing shows."""
+        return faceted(self.mesh), np.repeat(np.where(self.shows, self.depths_mm(profile), 0.0), 3)

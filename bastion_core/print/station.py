@@ -11,25 +11,24 @@ from bastion_core.case import Case
 from bastion_core.cut.recipe import CutRecipe
 from bastion_core.engine.station import Known, Made, Place, Station
 from bastion_core.engine.store import Ref
-from bastion_core.findings import Fact, Finding, Note, Quantity, Remedy, Said, Verdict, mm, say
+from bastion_core.findings import Fact, Finding, Note, Quantity, Remedy, Verdict, mm, say
 from bastion_core.formats.glb import write_glb
 from bastion_core.geometry.mesh import Floats, Mesh
 from bastion_core.join.station import JoinData
-from bastion_core.pieces.silhouette import FRONT, silhouette, svg_path
 from bastion_core.pieces.standing import load_solid
-from bastion_core.print.estimate import Estimate
+from bastion_core.print.hands import Hands
 from bastion_core.print.lay import LaidPart, lay_part
-from bastion_core.print.orient import Term, Way
+from bastion_core.print.options import ENOUGH_BRIM_MM, Option, options
 from bastion_core.print.profile import LAYER_HEIGHTS_MM, Profile, material
-from bastion_core.print.recipe import LiesOn, PrintRecipe, Spared
-from bastion_core.print.sanding import Sanding, sanding_of
+from bastion_core.print.recipe import LiesOn, PrintRecipe, SupportPlace
+from bastion_core.print.records import PrintPart, forming_of, record_of, turned_of
 from bastion_core.print.supports import mesh_of
 from bastion_core.progress import Progress
 from bastion_core.shop import Printer, Shop
-from bastion_core.takeaway import rows_of, write_part
+from bastion_core.takeaway import part_name, write_part
 
-PROHIBITIVE_MIN, ENOUGH_BRIM_MM = 5000.0, 6.0
-"""A brim as wide as this holds what has hardly a foot; common practice, no source."""
+LEAST_SAVED_H = 0.1
+"""Less of hands is not worth telling; common practice, no source."""
 MOST_HANGING_MM2 = 60.0
 """Overhang that prints by itself, as a bridge or a little rough; common practice, no source."""
 
@@ -43,7 +42,11 @@ class PrintInputs:
     printers: tuple[Printer, ...]
     as_supplied: bool = False
     lying: tuple[LiesOn, ...] = ()
-    spared: tuple[Spared, ...] = ()
+    spared: tuple[SupportPlace, ...] = ()
+    held: tuple[SupportPlace, ...] = ()
+    resin_printers: tuple[Printer, ...] = ()
+    resin: tuple[str, ...] = ()
+    formed: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -52,6 +55,18 @@ class PrintTask:
 
     name: str
     hours: dict[str, float]
+
+
+@dataclass(frozen=True)
+class BetterInResin:
+    """A part that resin would make with less work."""
+
+    part: str
+    name: str
+    hands_h: float
+    """Saved."""
+    ml: float
+    filament_g: float
 
 
 @dataclass(frozen=True)
@@ -69,53 +84,10 @@ class PrintResult:
     """What hangs over air without anything under it."""
     footless: tuple[str, ...] = ()
     """Parts that stand on hardly anything, as the best of the ways that fit."""
-
-
-@dataclass(frozen=True)
-class LyingRecord:
-    """A way for a part to lie: which side is down (in the scaled standing piece), about what it takes, and what counts against it."""
-
-    called: Said
-    down: tuple[float, float, float]
-    hours: float
-    """About; exact for the way taken."""
-    support_g: float
-    height_mm: float
-    fits: bool
-    terms: tuple[Term, ...]
-
-
-@dataclass(frozen=True)
-class PrintPart:
-    """A part as it lies, with its files, what it takes on each printer, and its pictures (SVG paths, mm)."""
-
-    id: str
-    name: str
-    file_3mf: str
-    file_stl: str
-    size_mm: tuple[float, float, float]
-    volume_mm3: float
-    triangles: int
-    printer: str | None
-    """The quickest; None where no printer can take it."""
-    filament_g: float | None
-    filament_m: float | None
-    hours: float | None
-    support_g: float | None
-    transform: tuple[tuple[float, ...], ...]
-    """4x4 rows from the lying part back to the scaled upright piece."""
-    on: dict[str, Estimate]
-    picture: str
-    footprint: str
-    lying: LyingRecord
-    others: tuple[LyingRecord, ...]
-    held_mm2: float
-    """Level area that hangs over air."""
-    stands_on_part: int
-    """Supports that begin on the part itself."""
-    by_hand: bool
-    """Whether the maker laid it."""
-    sanding: Sanding
+    hands: Hands = Hands()
+    """Until all parts are ready for primer; seams not counted."""
+    resin_ml: float = 0.0
+    better_in_resin: tuple[BetterInResin, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -125,55 +97,75 @@ class Sweep:
     layer_mm: float
     hours: float
     filament_g: float
+    hands_h: float = 0.0
 
 
 @dataclass(frozen=True)
 class PrintData:
-    """Every part, and other layer heights."""
+    """Every part, other layer heights, and what other choices would buy and cost."""
 
     parts: tuple[PrintPart, ...]
     sweep: tuple[Sweep, ...]
+    options: tuple[Option, ...] = ()
 
 
 class PrintStation(Station[Case, PrintInputs, PrintResult]):
     """How it is printed."""
 
-    key, title, after, weight, edition = "print", "Print", ("join",), 0.28, 2
+    key, title, after, weight, edition = "print", "Print", ("join",), 0.28, 4
     recipe, result, data = PrintRecipe, PrintResult, PrintData
 
     def inputs(self, case: Case, known: Mapping[str, Known[Any]]) -> PrintInputs:
         """The joined parts, the profile, the printers."""
         printers = case.shop.chosen(case.of(CutRecipe).printer_ids)
         r = case.of(PrintRecipe)
-        return PrintInputs(known["join"].ref, r.profile(), printers, r.as_supplied, r.lying, r.spared)
+        return PrintInputs(
+            known["join"].ref, r.profile(), printers, r.as_supplied, r.lying, r.spared, r.held, case.shop.in_resin, r.resin, r.formed
+        )
 
     def run(self, inputs: PrintInputs, place: Place, progress: Progress) -> Made[PrintResult]:
         """Every part laid and estimated; its 3MF and STL as it lies."""
         wanted = place.data(inputs.join, JoinData).parts
-        parts, laid_parts, sanded = [], [], []
+        parts, laid_parts = [], []
         for index, part in enumerate(wanted):
-            progress(index / len(wanted), f"laying {part.name}")
+            progress(0.8 * index / len(wanted), f"laying {part.name}")
             solid = load_solid(place.file(inputs.join, f"{part.name}.npz"))
             by_hand = next((w.down for w in inputs.lying if w.part == part.id), None)
             chosen = by_hand or (part.supplied_down if inputs.as_supplied else None)
             down = None if chosen is None else np.array(chosen)
-            spared = [(np.array(s.at_mm), s.radius_mm) for s in inputs.spared if s.part == part.id]
-            laid = lay_part(part.name, solid, [np.array(n) for n in part.cut_normals], inputs.printers, inputs.profile, down, spared)
+            spared, held = (
+                [(np.array(s.at_mm), s.radius_mm) for s in spots if s.part == part.id] for spots in (inputs.spared, inputs.held)
+            )
+            holding = inputs.profile.holding(spared, held)
+            laid = lay_part(part.name, solid, [np.array(n) for n in part.cut_normals], inputs.printers, inputs.profile, down, holding,
+                            inputs.resin_printers, part.id in inputs.resin, part.id in inputs.formed)  # fmt: skip
             laid_parts.append(laid)
-            glued = [laid.matrix[:3, :3] @ np.array(n) for n in part.cut_normals]
-            sanding, mesh, depth = sanding_of(laid.shape.mesh, inputs.profile.layer_mm, inputs.profile.support != "none", glued)
-            sanded.append((mesh, depth))
             files = write_part(laid.solid, place.folder, part.name)
-            parts.append(_record(part.id, laid, files, inputs.profile, by_hand is not None, sanding))
+            turned = tuple(
+                turned_of(t, write_part(t.solid, place.folder, f"{part.name}-{part_name(min(t.estimates))}")) for t in laid.turned
+            )
+            parts.append(record_of(part.id, laid, files, inputs.profile, by_hand is not None, turned, forming_of(laid, place.folder)))
+        formers = [laid.plate.former for laid in laid_parts if laid.flat and laid.plate]
+        over = [f.estimates[f.best_printer] for f in formers if f.best_printer]
+        tasks = [(p.name, p.on) for p in parts if p.printer] + [(f.name, f.estimates) for f in formers]
         result = PrintResult(
-            len(parts), sum(p.hours or 0 for p in parts), sum(p.filament_g or 0 for p in parts), sum(p.filament_m or 0 for p in parts),
+            len(parts), sum(p.hours or 0 for p in parts) + sum(e.hours for e in over),
+            sum(p.filament_g or 0 for p in parts) + sum(e.filament_g for e in over),
+            sum(p.filament_m or 0 for p in parts) + sum(e.filament_m for e in over),
             tuple(p.name for p in parts if not p.printer),
-            tuple(PrintTask(p.name, {n: e.hours for n, e in p.on.items()}) for p in parts if p.printer),
+            tuple(PrintTask(name, {n: e.hours for n, e in on.items()}) for name, on in tasks),
             sum(p.support_g or 0 for p in parts), sum(p.held_mm2 for p in parts) if inputs.profile.support == "none" else 0.0,
-            tuple(laid.name for laid in laid_parts if any(t.name == "foot" and t.minutes >= PROHIBITIVE_MIN for t in laid.way.terms)),
+            tuple(laid.name for laid in laid_parts if laid.way.footless), sum((p.hands for p in parts), Hands()),
+            sum(p.resin.ml for p in parts if p.resin and p.of_resin), tuple(b for p in parts if (b := _better(p))),
         )  # fmt: skip
-        _to_look_at(laid_parts, sanded, place.folder / "laid.glb")
-        return Made(result, PrintData(tuple(parts), tuple(_sweep(laid_parts, h) for h in LAYER_HEIGHTS_MM)))
+        _to_look_at(laid_parts, inputs.profile, place.folder / "laid.glb")
+        progress(0.85, "what other choices would take")
+        by_name = {p.name: p for p in inputs.printers}
+        on = [(p.shape, p.seen, p.holding, by_name[p.best_printer]) for p in laid_parts if p.best_printer and not p.of_resin]
+        return Made(
+            result,
+            PrintData(tuple(parts), tuple(_sweep(laid_parts, inputs.profile, h) for h in LAYER_HEIGHTS_MM), options(inputs.profile, on)),
+        )
 
     def findings(self, case: Case, result: PrintResult) -> tuple[Finding | Note, ...]:
         """Parts for no bed, and whether the shop has the filament."""
@@ -186,10 +178,16 @@ class PrintStation(Station[Case, PrintInputs, PrintResult]):
             remedy = Remedy(say("Branching supports"), {"support": "branching"})
             said.append(Finding("hanging", Verdict.STOPS, say(words, Quantity((result.hanging_mm2,), "mm2")), remedies=(remedy,)))
         printed = case.of(PrintRecipe)
-        if result.footless and printed.brim_mm < ENOUGH_BRIM_MM:
+        if result.footless and printed.brim_mm < ENOUGH_BRIM_MM and not printed.raft:
             words = "Hardly a foot: {}. That comes off the bed: give it a brim, lay it otherwise, or cut it so that it gets a flat one."
             remedy = Remedy(say("A brim of {}", mm(ENOUGH_BRIM_MM)), {"brim_mm": ENOUGH_BRIM_MM})
             said.append(Finding("foot", Verdict.TIGHT, say(words, ", ".join(result.footless)), remedies=(remedy,)))
+        for better in result.better_in_resin:
+            money = better.ml / 1000 * case.shop.resin_price_per_l - cost(better.filament_g, printed, case.shop)
+            words = f"{{}} of resin: {{}} less of hands, {money:+.2f} for material. Dust and uncured resin need gloves and a fitted mask."
+            remedy = Remedy(say("Make {} of resin", better.name), {"resin": (*printed.resin, better.part)})
+            text = say(words, better.name, Quantity((better.hands_h,), "h", 1))
+            said.append(Finding("resin", Verdict.HOLDS, text, remedies=(remedy,)))
         left = case.shop.left_g(printed.material)
         if left is None:
             return tuple(said)
@@ -208,67 +206,36 @@ class PrintStation(Station[Case, PrintInputs, PrintResult]):
         return Fact(say("{}", hours), say("{}", Quantity((result.filament_g,), "g")))
 
 
-def _to_look_at(laid: Sequence[LaidPart], sanded: Sequence[tuple[Mesh, Floats]], path: Path) -> None:
+def _to_look_at(laid: Sequence[LaidPart], profile: Profile, path: Path) -> None:
     """Write every part as it lies, with the depth it has to be sanded to, and its supports, by name."""
     shown: dict[str, Mesh] = {}
     depths: dict[str, Floats] = {}
-    for part, (mesh, depth) in zip(laid, sanded, strict=True):
-        shown[part.name], depths[part.name] = mesh, depth
+    for part in laid:
+        shown[part.name], depths[part.name] = part.seen.to_look_at(profile)
         if len(part.shape.support.segments):
             shown[f"{part.name} support"] = mesh_of(part.shape.support)
     write_glb(shown, path, depths)
 
 
-def _about(way: Way, laid: LaidPart, profile: Profile, fits: bool) -> LyingRecord:
-    """Another way to lie, by what is known of the one taken: walls and infill take as long whichever way it lies."""
-    best = laid.best_printer
-    one = laid.estimates[best] if best else None
-    hours = 0.0
-    if one is not None:
-        same = one.hours - one.hours_by["support"] - one.hours_by["layer change"]
-        per_g = one.hours_by["support"] / one.support_g if one.support_g > 1 else one.hours_by["walls"] / max(one.filament_g, 1e-9)
-        hours = same + per_g * way.support_g + way.height_mm / profile.layer_mm * profile.layer_change_s / 3600
-    return LyingRecord(way.called, way.down, round(hours, 2), round(way.support_g, 1), round(way.height_mm, 1), fits, way.terms)
+def _better(part: PrintPart) -> BetterInResin | None:
+    """Whether resin would make a part with less work, and would not break."""
+    if part.resin is None or part.of_resin or part.printer is None or part.resin.brittle:
+        return None
+    filament = part.on[part.printer]
+    saved = part.hands.all_h - part.resin.hands.all_h
+    if saved < LEAST_SAVED_H or part.resin.gain_h(filament, part.hands) <= 0:
+        return None
+    return BetterInResin(part.id, part.name, saved, part.resin.ml, filament.filament_g)
 
 
-def _record(part_id: str, laid: LaidPart, files: dict[str, Any], profile: Profile, by_hand: bool, sanding: Sanding) -> PrintPart:
-    best = laid.best_printer
-    one = laid.estimates[best] if best else None
-    return PrintPart(
-        id=part_id,
-        printer=best,
-        filament_g=one.filament_g if one else None,
-        filament_m=one.filament_m if one else None,
-        hours=one.hours if one else None,
-        support_g=one.support_g if one else None,
-        transform=tuple(tuple(row) for row in rows_of(np.asarray(np.linalg.inv(laid.matrix), dtype=np.float64))),
-        on=laid.estimates,
-        picture=silhouette(laid.solid, FRONT),
-        footprint=svg_path(laid.solid.outline().simplify(0.5)),
-        lying=LyingRecord(
-            laid.way.called,
-            laid.way.down,
-            one.hours if one else 0.0,
-            one.support_g if one else 0.0,
-            round(laid.way.height_mm, 1),
-            one is not None,
-            laid.way.terms,
-        ),
-        others=tuple(_about(way, laid, profile, fits) for way, fits in laid.others),
-        held_mm2=round(laid.shape.support.held_mm2, 1),
-        stands_on_part=laid.shape.support.stands_on_part,
-        by_hand=by_hand,
-        sanding=sanding,
-        **files,
-    )
+def _sweep(parts: list[LaidPart], profile: Profile, layer_mm: float) -> Sweep:
+    taken = [p.by_layer_height[layer_mm][p.best_printer] for p in parts if p.best_printer and not p.of_resin]
+    hands = sum(p.hands(profile.with_layer(layer_mm)).all_h for p in parts if p.best_printer and not p.of_resin)
+    return Sweep(layer_mm, sum(h for h, _ in taken), sum(g for _, g in taken), round(hands, 3))
 
 
-def _sweep(parts: list[LaidPart], layer_mm: float) -> Sweep:
-    taken = [p.by_layer_height[layer_mm][p.best_printer] for p in parts if p.best_printer]
-    return Sweep(layer_mm, sum(h for h, _ in taken), sum(g for _, g in taken))
-
-
-def cost(grams: float, recipe: PrintRecipe, shop: Shop) -> float:
-    """Price of so much filament today; the table's round figure where the shop has no spool of it."""
+def cost(grams: float, recipe: PrintRecipe, shop: Shop, resin_ml: float = 0.0) -> float:
+    """Price of so much filament and resin today; the table's round figure where the shop has no spool of it."""
     price = shop.price_per_kg(recipe.material)
-    return grams / 1000 * (material(recipe.material).price_per_kg if price is None else price)
+    filament = grams / 1000 * (material(recipe.material).price_per_kg if price is None else price)
+    return filament + resin_ml / 1000 * shop.resin_price_per_l

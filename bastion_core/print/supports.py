@@ -6,7 +6,7 @@ on the bed, or on the part where there is no other way. What is printed of it is
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
@@ -47,8 +47,10 @@ _MERGES = 1.2
 
 @dataclass(frozen=True, eq=False)
 class Contacts:
-    """Where a lying part hangs over air, face by face: places (n, 3), level areas mm², how far down to what is below, whether that is the part."""
+    """Where a lying part hangs over air: which faces, their level areas mm², how far down to what is below, whether that is the part."""
 
+    faces: Ints
+    """(n,) their numbers in the mesh."""
     triangles: Floats
     """(n, 3, 3)"""
     area_mm2: Floats
@@ -62,22 +64,18 @@ class Contacts:
 
     def take(self, keep: NDArray[np.bool_]) -> "Contacts":
         """Some of them."""
-        return Contacts(self.triangles[keep], self.area_mm2[keep], self.drop_mm[keep], self.on_part[keep])
+        return Contacts(self.faces[keep], self.triangles[keep], self.area_mm2[keep], self.drop_mm[keep], self.on_part[keep])
 
 
 @dataclass(frozen=True, eq=False)
 class Support:
-    """What is printed to hold a part up: its area in each level (mm², levels of ``step_mm`` from the bed), and where it touches."""
+    """What is printed to hold a part up: its area in each level (mm², levels of ``step_mm`` from the bed)."""
 
     style: Style
     step_mm: float
     area_mm2: Floats
-    outline_mm: Floats
-    """(n,) way round of what is printed, for its time."""
-    touched_mm2: float
-    """Of the part, where it is held."""
     stands_on_part: int
-    """Branches or columns that begin on the part itself, and leave scars there."""
+    """Branches, or columns under a face each, that begin on the part itself, and leave scars there."""
     held_mm2: float
     """Level area of all that hangs."""
     segments: Floats
@@ -89,38 +87,65 @@ class Support:
         return float(self.area_mm2.sum()) * self.step_mm
 
 
-NOTHING = Support("none", 1.0, np.zeros(0), np.zeros(0), 0.0, 0, 0.0, np.zeros((0, 8)))
+Spots = Sequence[tuple[Floats, float]]
+"""Places (3,) and how far they reach round (mm)."""
 
 
-def hanging(mesh: Mesh, from_deg: float, bed_mm: float = 0.0) -> Contacts:
-    """Where a mesh, foot at ``bed_mm``, hangs further out than so many degrees from the upright."""
+@dataclass(frozen=True, eq=False)
+class Holding:
+    """What is to be held of a lying part: all that hangs further out than so many degrees from the upright, but for what the maker said."""
+
+    from_deg: float = 45.0
+    bed_only: bool = False
+    """Nothing that hangs over the part itself."""
+    spared: Spots = ()
+    """Nothing is held there."""
+    held: Spots = ()
+    """All that looks down is held there, however steep."""
+
+    def lying(self, matrix: Floats) -> "Holding":
+        """The same in another frame: 4x4, a turn and a move."""
+        there = lambda spots: [(matrix[:3, :3] @ at + matrix[:3, 3], reach) for at, reach in spots]  # noqa: E731
+        return replace(self, spared=there(self.spared), held=there(self.held))
+
+
+def _within(points: Floats, spots: Spots) -> NDArray[np.bool_]:
+    """(n,): which points lie within any of the balls."""
+    inside = np.zeros(len(points), np.bool_)
+    for at, reach in spots:
+        inside |= np.linalg.norm(points - at, axis=1) <= reach
+    return inside
+
+
+_HARDLY_DOWN = 0.05
+
+
+def hanging(mesh: Mesh, holding: Holding) -> Contacts:
+    """Where a lying mesh (foot at its lowest z) hangs over air and is to be held."""
+    bed_mm = float(mesh.bounds[0, 2])
     lengths = np.linalg.norm(mesh.area_vectors, axis=1)
     level = -mesh.area_vectors[:, 2]
-    out = (level > np.sin(np.radians(from_deg)) * lengths) & (lengths > 1e-9)
-    out &= mesh.triangles[:, :, 2].mean(axis=1) - bed_mm > 0.3
-    triangles = mesh.triangles[out]
-    points = triangles.mean(axis=1)
+    middles = mesh.triangles.mean(axis=1)
+    out = level > np.sin(np.radians(holding.from_deg)) * lengths
+    if holding.held:
+        out |= (level > _HARDLY_DOWN * lengths) & _within(middles, holding.held)
+    out &= (lengths > 1e-9) & (middles[:, 2] - bed_mm > 0.3) & ~_within(middles, holding.spared)
+    triangles, points = mesh.triangles[out], middles[out]
     if not len(points):
-        return Contacts(np.zeros((0, 3, 3)), np.zeros(0), np.zeros(0), np.zeros(0, bool))
+        return Contacts(np.zeros(0, np.int64), np.zeros((0, 3, 3)), np.zeros(0), np.zeros(0), np.zeros(0, bool))
     distance, _ = mesh.rays.first_hits(points - np.array([0.0, 0.0, 1e-3]), np.tile([0.0, 0.0, -1.0], (len(points), 1)))
     drop = np.minimum(distance, points[:, 2] - bed_mm)
-    found = Contacts(triangles, level[out], drop, distance < points[:, 2] - bed_mm)
-    return found.take(drop > _LEAST_DROP_MM)
+    found = Contacts(np.flatnonzero(out), triangles, level[out], drop, distance < points[:, 2] - bed_mm)
+    return found.take((drop > _LEAST_DROP_MM) & ~(holding.bed_only & found.on_part))
 
 
-def support_of(
-    mesh: Mesh, style: Style, from_deg: float = 45.0, bed_only: bool = False, spared: Sequence[tuple[Floats, float]] = ()
-) -> Support:
-    """The support of a lying mesh (foot at its lowest z). Nothing is held within the ``spared`` balls (middle (3,) and radius, mm)."""
-    contacts = hanging(mesh, from_deg, float(mesh.bounds[0, 2]))
-    for middle, radius in spared:
-        contacts = contacts.take(np.linalg.norm(contacts.points - middle, axis=1) > radius)
-    if bed_only:
-        contacts = contacts.take(~contacts.on_part)
+def support_of(mesh: Mesh, style: Style, holding: Holding = Holding()) -> Support:
+    """The support of a lying mesh, under all that ``hanging`` finds to be held."""
+    contacts = hanging(mesh, holding)
     held = float(contacts.area_mm2.sum())
     if style == "none" or not len(contacts.triangles):
-        return Support("none", _STEP_MM, np.zeros(0), np.zeros(0), 0.0, 0, held, np.zeros((0, 8)))
-    return _grid(mesh, contacts, held) if style == "grid" else _branching(mesh, contacts, held, bed_only)
+        return Support("none", _STEP_MM, np.zeros(0), 0, held, np.zeros((0, 8)))
+    return _grid(mesh, contacts, held) if style == "grid" else _branching(mesh, contacts, held)
 
 
 def _grid(mesh: Mesh, contacts: Contacts, held: float) -> Support:
@@ -137,9 +162,8 @@ def _grid(mesh: Mesh, contacts: Contacts, held: float) -> Support:
         area += np.bincount(whole, contacts.area_mm2 * sign * (1 - share), minlength=count)
         area += np.bincount(np.minimum(whole + 1, count - 1), contacts.area_mm2 * sign * share, minlength=count)
     columns = np.maximum(np.cumsum(area), 0.0)
-    printed = columns * DENSITY
-    printed = printed + _roofs(contacts, bottom, count)
-    return Support("grid", _STEP_MM, printed, printed / LINE_MM, held, int(contacts.on_part.sum() > 0), held, np.zeros((0, 8)))
+    printed = columns * DENSITY + _roofs(contacts, bottom, count)
+    return Support("grid", _STEP_MM, printed, int(contacts.on_part.sum()), held, np.zeros((0, 8)))
 
 
 def _roofs(contacts: Contacts, bottom: float, count: int) -> Floats:
@@ -150,19 +174,19 @@ def _roofs(contacts: Contacts, bottom: float, count: int) -> Floats:
     )
 
 
-def about_mm3(contacts: Contacts, style: Style) -> float:
-    """About what ``support_of`` comes to, from the overhangs alone: for comparing ways to lie, a thousandth of its time.
+def about_mm3(area_mm2: Floats, drop_mm: Floats, style: Style) -> float:
+    """About what ``support_of`` comes to, from the level areas that hang and how far: for comparing ways to lie, a thousandth of its time.
 
     Of branches: a roof, a twig to every tip until it meets others, a trunk to every so many.
     """
-    if style == "none" or not len(contacts.triangles):
+    if style == "none" or not len(area_mm2):
         return 0.0
-    roof = float(contacts.area_mm2.sum()) * INTERFACE_DENSITY * INTERFACE_MM
+    roof = float(area_mm2.sum()) * INTERFACE_DENSITY * INTERFACE_MM
     if style == "grid":
-        return roof + DENSITY * float(contacts.area_mm2 @ contacts.drop_mm)
-    tips = contacts.area_mm2 / TIP_MM2
-    twig = ring_mm2(np.array([1.1 * TIP_MM]))[0] * np.minimum(contacts.drop_mm, _TWIG_MM)
-    trunk = ring_mm2(np.array([0.8 * TRUNK_MM]))[0] * np.maximum(contacts.drop_mm - _TWIG_MM, 0.0) / _TO_A_TRUNK
+        return roof + DENSITY * float(area_mm2 @ drop_mm)
+    tips = area_mm2 / TIP_MM2
+    twig = ring_mm2(np.array([1.1 * TIP_MM]))[0] * np.minimum(drop_mm, _TWIG_MM)
+    trunk = ring_mm2(np.array([0.8 * TRUNK_MM]))[0] * np.maximum(drop_mm - _TWIG_MM, 0.0) / _TO_A_TRUNK
     return roof + float(tips @ (twig + trunk))
 
 
@@ -236,14 +260,14 @@ def ring_mm2(radius: Floats) -> Floats:
     return np.asarray(np.pi * (radius**2 - inner**2))
 
 
-def _branching(mesh: Mesh, contacts: Contacts, held: float, bed_only: bool) -> Support:
+def _branching(mesh: Mesh, contacts: Contacts, held: float) -> Support:
     room = _Room.of(mesh)
     tips = tips_of(contacts)
     levels = room.filled.shape[0]
     born = np.clip(((tips[:, 2] - room.low[2]) / _STEP_MM).astype(np.int64), 0, levels - 1)
     order = np.argsort(-born, kind="stable")
     tips, born = tips[order], born[order]
-    area, outline = np.zeros(levels), np.zeros(levels)
+    area = np.zeros(levels)
     reach = float(np.tan(np.radians(LEAN_DEG))) * _STEP_MM
     place, carried, clear, begun = np.zeros((0, 2)), np.zeros(0), np.zeros(0), np.zeros(0)
     segments: list[Floats] = []
@@ -264,7 +288,6 @@ def _branching(mesh: Mesh, contacts: Contacts, held: float, bed_only: bool) -> S
             continue
         radius = radius_of(carried, np.maximum(begun - z, 0.0))
         area[level] += float(ring_mm2(radius).sum())
-        outline[level] += float((2 * np.pi * np.maximum(radius - LINE_MM / 2, 0.1)).sum()) * TRUNK_LINES
         if level == 0:
             break
         below = room.free_mm(level - 1)
@@ -279,7 +302,7 @@ def _branching(mesh: Mesh, contacts: Contacts, held: float, bed_only: bool) -> S
         place, carried, clear, begun = _merged(place, carried, clear, begun, radius)
     lines = np.concatenate(segments) if segments else np.zeros((0, 8))
     area += _roofs(contacts, float(room.low[2]), levels)
-    return Support("branching", _STEP_MM, area, outline, held, on_part, held, lines)
+    return Support("branching", _STEP_MM, area, on_part, held, lines)
 
 
 def _toward(place: Floats, carried: Floats, height_mm: float, reach: float) -> Floats:

@@ -9,6 +9,7 @@ from pathlib import Path
 from bastion_core.case import Case
 from bastion_core.commands.options import sha256_of
 from bastion_core.cut.parting import Cut
+from bastion_core.cut.recipe import KeepOut
 from bastion_core.engine.graph import Graph
 from bastion_core.engine.memo import Memo
 from bastion_core.engine.recipe import add_flags, decisions, from_flags
@@ -19,7 +20,7 @@ from bastion_core.fit.layers import Layer
 from bastion_core.formats.stl import write_binary_stl
 from bastion_core.pieces.recipe import FeatureUse
 from bastion_core.pieces.sets import SetFile
-from bastion_core.print.recipe import LiesOn, Spared
+from bastion_core.print.recipe import LiesOn, SupportPlace
 from bastion_core.print.station import cost
 from bastion_core.recipes import begin_all, change_all, read_all, write_all
 from bastion_core.shop import Printer, Shop, Spool
@@ -33,12 +34,14 @@ OTHERWISE = {
         "scale": (1.1, 1.1, 1.1), "way_in": "split", "layers": (Layer("liner", 2.0),), "bays": (Bay("led", (10.0, 8.0, 4.0)),),
         "shift_mm": (1.0, 0.0, 0.0), "turn_deg": (0.0, 0.0, 5.0), "give_mm": 3.0,
     },
-    "cut": {"printer_ids": (2,), "cuts": (Cut("c1", (0.0, 0.0, 60.0), (0.0, 0.0, 1.0)),), "as_one": ("1-2",),
+    "cut": {"printer_ids": (2,), "cuts": (Cut("c1", (0.0, 0.0, 60.0), (0.0, 0.0, 1.0)),), "as_one": ("1-2",), "aim": "parts", "keep_out": (KeepOut((0.0, 0.0, 5.0)),),
         "features": (FeatureUse((0.0, 0.0, 0.0), "plug"),)},
     "join": {"pin_diameters_mm": (1.75,), "pin_clearance_mm": 0.22},
     "print": {"layer_mm": 0.12, "walls": 4, "infill": 0.4, "material": "petg", "as_supplied": True,
-        "support": "grid", "support_bed_only": True, "brim_mm": 4.0, "lying": (LiesOn("x", (0.0, 0.0, 1.0)),),
-        "spared": (Spared("x", (0.0, 0.0, 1.0)),)},
+        "support": "grid", "support_bed_only": True, "brim_mm": 4.0, "raft": True, "slow_outer_wall": True,
+        "adaptive_layers": True, "lying": (LiesOn("x", (0.0, 0.0, 1.0)),),
+        "spared": (SupportPlace("x", (0.0, 0.0, 1.0)),), "held": (SupportPlace("x", (0.0, 0.0, 1.0)),),
+        "resin": ("x",), "formed": ("x",)},
 }  # fmt: skip
 """Another value for every decision, under the first station that has to be computed again for it."""
 
@@ -87,9 +90,11 @@ class Anew(Made):
     def test_a_printer_that_is_not_chosen_changes_nothing(self):
         chosen = self.decided(printer_ids=(1,))
         Graph(STATIONS, chosen, self.store, Memo()).carry_out()
-        third = replace(chosen, shop=replace(self.shop, printers=(*self.shop.printers, (3, Printer("New", 300, 300, 300)))))
+        small, large = ((3, Printer("New", edge, edge, edge)) for edge in (160, 300))
+        third, taking = (replace(chosen, shop=replace(self.shop, printers=(*self.shop.printers, p))) for p in (small, large))
         self.assertEqual(self.stale(third), [])
-        self.assertEqual(self.stale(replace(self.case, shop=third.shop))[0], "cut")
+        self.assertEqual(self.stale(taking)[0], "cut", "it takes the whole piece, which is worth telling")
+        self.assertEqual(self.stale(replace(self.case, shop=third.shop))[0], "cut", "all printers are chosen")
 
     def test_a_price_changes_the_cost_and_computes_nothing(self):
         printed = self.graph.result("print")
@@ -166,7 +171,7 @@ class Decided(unittest.TestCase):
         typed = {
             "scale": ["1.1x1.2x1"], "layers": ["pad@top=12"], "bays": ["led=10x8x4"], "shift_mm": ["1", "2", "3"], "turn_deg": ["4", "0", "0"],
             "infill": ["30"], "pin_diameters_mm": ["3"], "cuts": ["none"], "site": ["head"], "side": ["left"], "unit": ["cm"], "way_in": ["open"],
-            "material": ["petg"], "features": ["1,2,3:magnet-6x3"], "as_one": ["1-2"], "support": ["grid"],
+            "material": ["petg"], "features": ["1,2,3:magnet-6x3"], "as_one": ["1-2"], "support": ["grid"], "aim": ["parts"], "keep_out": ["1,2,3:20"],
         }  # fmt: skip
         for kind in RECIPES:
             for name, known in decisions(kind).items():
@@ -174,6 +179,7 @@ class Decided(unittest.TestCase):
                     continue
                 with self.subTest(name):
                     words = [known.flag.name, *typed.get(name, ["2"] if isinstance(getattr(kind(), name), int) else ["0.5"])]
+                    words = [known.flag.name] if getattr(kind(), name) is False else words
                     words = [known.flag.name, "1500"] if name in ("made_for_mm", "wanted_length_mm") else words
                     recipe = from_flags(kind, parser.parse_args(words))
                     self.assertNotEqual(getattr(recipe, name), getattr(kind(), name))

@@ -87,6 +87,31 @@ class Plan(unittest.TestCase):
             self.assertTrue(width <= x + 0.01 and depth <= y + 0.01 and height <= z + 0.01, part)
         self.check_files(plan, trimesh.load(BUNNY))
 
+    def test_plans_as_typed(self):
+        """Another aim takes the plan that is told for it; a plane and a place to keep out of are the maker's own."""
+        shell = self.folder / "cap.stl"
+        write_binary_stl(dome(120, 150, 150, 4.0, 64).mesh(), shell)
+        small = ("--printer", "small:130x130x130")
+        least = self.planned(shell, *small)
+        told = least["alternatives"]
+        self.assertEqual((told[0]["aim"], told[0]["chosen"]), ("least", True))
+        self.assertEqual(told[0]["parts"], len(least["parts"]))
+        # The plan is compared as printed the usual way, which is how it is printed here: pins aside its hours are the same.
+        self.assertAlmostEqual(told[0]["hours"] / least["totals"]["hours"], 1, delta=0.05)
+        self.assertAlmostEqual(sum(s["seen_cm"] for s in least["seams"]), told[0]["seen_cm"], delta=0.1 * told[0]["seen_cm"] + 1)
+        fewest = next(a for a in told if "parts" in a["aims"])
+        plan = self.planned(shell, *small, "--aim", "parts")
+        self.assertEqual(len(plan["parts"]), fewest["parts"])
+        self.check_files(plan, trimesh.load(shell))
+        own = self.planned(shell, *small, "--plane", "0,0,75:0,0,1", "--plane", "0,0,0:1,0,0")
+        self.assertFalse(any(a["chosen"] for a in own["alternatives"]))
+        self.assertEqual(len(own["parts"]), 4)
+        nowhere = self.planned(shell, *small, "--keep-out", "0,0,75:400")
+        self.assertTrue(any("no seam may run leave no plan" in w for w in nowhere["warnings"]))
+        code, said = self.run_plan(shell, *small, "--plane", "0,0", "--out", self.folder / "x")
+        self.assertEqual(code, 2)
+        self.assertIn("--plane", said)
+
     def test_whole_when_it_fits(self):
         plan = self.planned(HINGE, "--scale", "2", "--layer", "0.28", "--material", "petg")
         self.assertEqual((len(plan["parts"]), plan["seams"], plan["scale"]), (1, [], [2, 2, 2]))

@@ -20,7 +20,11 @@ from bastion_site.engine.cases import WITH, graph_of
 from bastion_site.engine.store import DatabaseStore
 from bastion_site.errors import NotYet
 
-_STAGE = {"pieces": "preview.glb", "preview": "preview.glb", "cut": "parts.glb", "fit": "fit.glb", "print": "laid.glb"}
+_STAGE = {
+    "pieces": ("pieces", "preview.glb"), "preview": ("preview", "preview.glb"), "fit": ("fit", "fit.glb"), "cut": ("cut", "parts.glb"),
+    "seen": ("cut", "seen.glb"), "print": ("print", "laid.glb"),
+}  # fmt: skip
+"""Of each kind of address the station whose folder it is in, and the file."""
 
 
 def sent(path, headers: dict | None = None) -> HttpResponse:
@@ -34,7 +38,8 @@ def sent(path, headers: dict | None = None) -> HttpResponse:
 @api_view(["GET"])
 def stage_file(request, station: str, hash_: str) -> HttpResponse:
     """A GLB for the stage. Named by hash, so it never changes."""
-    path = DatabaseStore().folder(Ref(station, hash_)) / _STAGE[station]
+    kind, name = _STAGE[station]
+    path = DatabaseStore().folder(Ref(kind, hash_)) / name
     if not path.is_file():
         raise Http404("This view is not computed yet.")
     return FileResponse(path.open("rb"), content_type="model/gltf-binary", headers={"Cache-Control": "public, max-age=31536000, immutable"})

@@ -116,7 +116,7 @@ def far_sheet(request, token: str):
         allowed = {r.key for r in TABLE if not link.keys or r.key in link.keys}
         values = {
             key: check_possible(key, parse_length_mm(text, given["units"]))
-            for key, text in given["typed"].items()
+            for key, text in ((k, str(v)) for k, v in given["typed"].items())
             if key in allowed and text.strip()
         }
         with transaction.atomic():

@@ -12,14 +12,13 @@ from rest_framework.response import Response
 
 from bastion_core.cut.recipe import CutRecipe
 from bastion_core.engine.keeping import plain
-from bastion_core.errors import FileProblem, RecipeProblem
+from bastion_core.errors import RecipeProblem
 from bastion_core.fit.curve import filament_at, from_curve
 from bastion_core.fit.layers import pad_of
 from bastion_core.fit.sites import guess_site
-from bastion_core.formats.reading import sniff
 from bastion_core.measure.table import SITES
 from bastion_core.pieces.recipe import PiecesRecipe
-from bastion_core.pieces.sets import SetFile
+from bastion_core.pieces.sets import SetFile, called
 from bastion_core.recipes import begin_all, write_all
 from bastion_site.api.drafts import DraftSerializer, tried
 from bastion_site.api.present import detail, draft_record, shown_result
@@ -27,8 +26,8 @@ from bastion_site.api.records import Detail, DraftRecord, WhatIf
 from bastion_site.api.rows import check_rows
 from bastion_site.api.steps import StepSerializer, by_whom, go_and_refresh
 from bastion_site.api.uploads import Uploads
-from bastion_site.builds.files import drop_source, keep_photo, keep_source
-from bastion_site.builds.models import Build, MeshFile, Piece
+from bastion_site.builds.files import drop_source, keep_model, keep_photo
+from bastion_site.builds.models import Build, Piece
 from bastion_site.engine.cases import WITH, PieceGraph, drafts_of, graph_of, graphs_of
 from bastion_site.engine.deciding import keep, mirrored_seat, reason, redo, undo, with_twin
 from bastion_site.engine.drafts import begin
@@ -87,25 +86,6 @@ class Added:
     files: tuple[SetFile, ...]
 
 
-def _taken(uploaded) -> MeshFile:
-    """A model file among the sources; FileProblem when it is none."""
-    if not uploaded.size:
-        raise FileProblem("The file is empty (0 bytes). Download or export it again.")
-    mesh = keep_source(uploaded)
-    try:
-        sniff(mesh.path)
-    except FileProblem:
-        drop_source(mesh)
-        raise
-    return mesh
-
-
-def _called(file_name: str) -> str:
-    """A file's name as a maker would say it."""
-    stem = file_name.rsplit("/", 1)[-1].rsplit(".", 1)[0]
-    return stem.replace("-", " ").replace("_", " ").strip()[:80] or "Piece"
-
-
 class PieceView(mixins.RetrieveModelMixin, mixins.DestroyModelMixin, viewsets.GenericViewSet):
     """Pieces."""
 
@@ -129,8 +109,8 @@ class PieceView(mixins.RetrieveModelMixin, mixins.DestroyModelMixin, viewsets.Ge
         reading.is_valid(raise_exception=True)
         given = reading.validated_data
         uploaded = given["file"]
-        mesh = _taken(uploaded)
-        name = given.get("name") or _called(uploaded.name)
+        mesh = keep_model(uploaded)
+        name = given.get("name") or called(uploaded.name)
         site = given.get("site") or guess_site(name)
         side = given.get("side") or next((s for s in ("left", "right") if s in name.lower().split()), "")
         recipe = write_all(begin_all(shop_today(), site=site, side=side))
@@ -207,11 +187,10 @@ class PieceView(mixins.RetrieveModelMixin, mixins.DestroyModelMixin, viewsets.Ge
             raise RecipeProblem("Send a file, or name another piece whose files are to be added.", "file")
         if other is not None:
             piece.more_files.add(*other.sources)
-            own = other.of(PiecesRecipe).files or (SetFile(other.mesh.sha256, other.name),)
-            return Response(plain(Added(tuple(own))), status=201)
-        mesh = _taken(uploaded)
+            return Response(plain(Added(other.made_of)), status=201)
+        mesh = keep_model(uploaded)
         piece.more_files.add(mesh)
-        return Response(plain(Added((SetFile(mesh.sha256, _called(uploaded.name)),))), status=201)
+        return Response(plain(Added((SetFile(mesh.sha256, called(uploaded.name)),))), status=201)
 
     @extend_schema(request={"multipart/form-data": PictureSerializer}, responses=wire(Detail), methods=["POST"])
     @extend_schema(request=None, responses=wire(Detail), methods=["DELETE"])

@@ -10,9 +10,11 @@ from bastion_core.errors import BastionError, FileProblem
 from bastion_core.findings import Fact, Finding, Note, Said, Verdict, say, worst
 from bastion_core.fit.layers import usual_layers
 from bastion_core.fit.sites import BY_NAME
+from bastion_core.geometry.place import scaling
+from bastion_core.pieces.holes import Hole, holes_of
 from bastion_core.pieces.recipe import PiecesRecipe
 from bastion_core.pieces.revision import Revision, as_large, nearly_the_same, revision
-from bastion_core.pieces.station import PiecesResult
+from bastion_core.pieces.station import PiecesData, PiecesResult
 from bastion_core.recipes import Difference, begin_all, change_all, differences
 from bastion_core.shop import Shop
 from bastion_core.stations import STATIONS
@@ -122,7 +124,8 @@ def detail(graph: PieceGraph, job: Job | None) -> dict[str, Any]:
         "note": piece.note,
         "recipe": written(graph.case.decided),
         "worn_by": piece.wearer_id,
-        "sha256": graph.case.sha256,
+        "made_of": plain(piece.made_of),
+        "holes": plain(holes(graph)),
         "picture": piece.picture,
         "alike": plain(alike(graph)),
         "usual": plain(usual(graph)),
@@ -240,6 +243,20 @@ def usual(graph: PieceGraph) -> Usual:
     return Usual(where is not None, where.way_in if where else "", usual_layers(graph.piece.site, graph.case.shop.pad_mm))
 
 
+def holes(graph: PieceGraph) -> tuple[Hole, ...]:
+    """Holes and slots of a piece as they are at the scale it has by now."""
+    kept, fit, cut = _data(graph, "pieces"), shown_result(graph, "fit"), shown_result(graph, "cut")
+    try:
+        known = whole(PiecesData, kept) if kept else None
+    except BastionError:  # kept by an older version
+        return ()
+    if known is None:
+        return ()
+    recipe = graph.case.of(PiecesRecipe)
+    matrix = scaling(*(fit.scale if fit else (1.0, 1.0, 1.0))) @ recipe.standing(Ref("pieces", "")).matrix
+    return holes_of(known.features, known.likely, recipe.features, matrix, cut.fitted if cut else ())
+
+
 def files(graph: PieceGraph) -> Files:
     """Addresses of the stage's files."""
     return Files(
@@ -247,9 +264,10 @@ def files(graph: PieceGraph) -> Files:
         _file(graph, graph.last("cut"), "parts.glb"),
         _file(graph, graph.last("fit"), "fit.glb"),
         _file(graph, graph.last("print"), "laid.glb"),
+        _file(graph, graph.last("cut"), "seen.glb", "seen"),
     )
 
 
-def _file(graph: PieceGraph, ref: Ref | None, name: str) -> str | None:
+def _file(graph: PieceGraph, ref: Ref | None, name: str, kind: str = "") -> str | None:
     there = ref is not None and (graph.store.folder(ref) / name).exists()
-    return f"{ref.kind}/{ref.hash}" if there and ref else None
+    return f"{kind or ref.kind}/{ref.hash}" if there and ref else None

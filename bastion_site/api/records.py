@@ -6,7 +6,9 @@ from typing import Literal
 from bastion_core.findings import Finding, Note, Said, Verdict
 from bastion_core.fit.layers import Layer
 from bastion_core.fit.motion_station import DrawnContact
+from bastion_core.pieces.holes import Hole
 from bastion_core.pieces.revision import Revision
+from bastion_core.pieces.sets import SetFile
 from bastion_core.recipes import Difference
 from bastion_core.stations import STATIONS
 from bastion_site.jobs.models import Job
@@ -158,13 +160,15 @@ class Files:
     fit: str | None
     laid: str | None
     """Every part as it lies, with its supports."""
+    seen: str | None
+    """How much of its surface is seen."""
 
 
 Detail = make_dataclass(
     "Detail",
     [
         ("build", int), ("note", str), ("recipe", Decided), ("worn_by", int | None), ("usual", Usual), ("silhouette_side", str), ("files", Files),
-        ("sha256", str), ("picture", str), ("alike", tuple[Said, ...]), ("undo", StepRef | None), ("redo", StepRef | None), ("draft_version", int | None),
+        ("made_of", tuple[SetFile, ...]), ("holes", tuple[Hole, ...]), ("picture", str), ("alike", tuple[Said, ...]), ("undo", StepRef | None), ("redo", StepRef | None), ("draft_version", int | None),
         *((s.key, s.result | None) for s in STATIONS),
         *((f"{s.key}_data", s.data | None) for s in STATIONS if s.kept),
     ],

@@ -13,11 +13,10 @@ from rest_framework.response import Response
 
 from bastion_core.engine.keeping import plain
 from bastion_core.errors import FileProblem
-from bastion_core.formats.reading import sniff
 from bastion_core.units import MM_PER_UNIT
 from bastion_site.api.records import JobRecord
 from bastion_site.api.uploads import Uploads
-from bastion_site.builds.files import drop_source, keep_source
+from bastion_site.builds.files import drop_source, keep_model
 from bastion_site.engine import scans
 from bastion_site.engine.queue import queue_job, stop_job
 from bastion_site.engine.refresh import refresh_for_wearer
@@ -99,12 +98,7 @@ class ScanView(viewsets.GenericViewSet):
         if not given["simulated"]:
             if not given.get("file"):
                 raise FileProblem("Send a scan: an STL, OBJ or PLY file.")
-            mesh = keep_source(given["file"])
-            try:
-                sniff(mesh.path)
-            except FileProblem:
-                drop_source(mesh)
-                raise
+            mesh = keep_model(given["file"])
         scan = Scan.objects.create(wearer=wearer, mesh=mesh, kind=given["kind"], unit=given.get("unit", ""), hair_mm=given["hair_mm"])
         queue_job(wearer, Job.Kind.SCAN, {"scan": scan.pk})
         return Response(record(scan), status=201)

@@ -30,6 +30,8 @@ class ShopSerializer(serializers.ModelSerializer):
             "made_for_mm": {"min_value": 500.0, "max_value": 2600.0},
             "pin_clearance_mm": {"min_value": 0.0, "max_value": 2.0},
             "pin_wall_mm": {"min_value": 0.4, "max_value": 20.0},
+            "resin_price_per_l": {"min_value": 0.0, "max_value": 10_000.0},
+            **{f"weigh_{kind}": {"min_value": 0.0, "max_value": 100.0} for kind in ("supports", "scars", "steps", "seams", "money")},
         }
 
     def validate_bays(self, value):
@@ -58,7 +60,10 @@ class PrinterSerializer(serializers.ModelSerializer):
 
     class Meta:
         model = Printer
-        fields = ["id", "name", "x_mm", "y_mm", "z_mm", "margin_mm", "usable_mm", "bed_moves", "speed_mm_s", "acceleration_mm_s2", "active"]
+        fields = [
+            "id", "name", "x_mm", "y_mm", "z_mm", "margin_mm", "usable_mm", "bed_moves", "speed_mm_s", "acceleration_mm_s2", "active",
+            "kind", "resin_layer_mm", "exposure_s", "lift_s",
+        ]  # fmt: skip
         extra_kwargs = {"speed_mm_s": {"min_value": 5, "max_value": 1000}, "acceleration_mm_s2": {"min_value": 100, "max_value": 50000}}
 
     def get_usable_mm(self, printer) -> list[float]:

@@ -7,6 +7,8 @@ from rest_framework.decorators import api_view
 from rest_framework.response import Response
 
 from bastion_core import __version__
+from bastion_core.cut.aims import AIMS
+from bastion_core.cut.recipe import KEEP_OUT_MM
 from bastion_core.engine.keeping import plain
 from bastion_core.fit.bays import PLACES
 from bastion_core.fit.layers import LAYERS, WHERES
@@ -16,6 +18,8 @@ from bastion_core.fit.suit import OUT_OF_PROPORTION
 from bastion_core.measure.table import SITES
 from bastion_core.pieces.hardware import usual_uses
 from bastion_core.print.profile import LAYER_HEIGHTS_MM
+from bastion_core.print.recipe import SPOT_MM
+from bastion_core.print.sanding import PRIMER_FILLS_MM
 from bastion_core.stations import STATIONS
 from bastion_core.units import MM_PER_UNIT
 from bastion_site.api.records import StationRecord, UsualBay
@@ -40,6 +44,13 @@ class Trade:
     uses: dict[str, str]
     """What goes into holes, by its code."""
     layer_heights_mm: tuple[float, ...]
+    primer_fills_mm: float
+    spot_mm: float
+    """How far a place with or without support reaches round."""
+    keep_out_mm: float
+    """How far a place without a seam reaches round."""
+    aims: dict[str, str]
+    """What a plan to part a piece may be best for, by its code."""
     out_of_proportion: float
     least_down_deg: float
 
@@ -61,6 +72,10 @@ def trade(request) -> Response:
         PLACES,
         usual_uses(),
         LAYER_HEIGHTS_MM,
+        PRIMER_FILLS_MM,
+        SPOT_MM,
+        KEEP_OUT_MM,
+        dict(AIMS),
         OUT_OF_PROPORTION,
         LEAST_DOWN_DEG,
     )

@@ -116,7 +116,7 @@ def _ring(piece: Piece, request):
     answer = graph.data("fit").answer
     if at is None:
         at = tight_height(answer, graph.result("fit").size_mm[2])
-    printers = [p for _, p in graph.case.shop.printers]
+    printers = graph.case.shop.chosen()
     with tempfile.TemporaryDirectory(prefix="bastion-") as made:
         path = Path(made) / f"{part_name(piece.name)}-gauge-ring.stl"
         turn, profile = answer.turn_deg if answer else piece.of(FitRecipe).turn_deg, piece.of(PrintRecipe).profile()

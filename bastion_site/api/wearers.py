@@ -227,7 +227,8 @@ class WearerView(viewsets.ModelViewSet):
         """Read typed lengths and say what is impossible and what is unlikely. Keeps nothing."""
         given = asked(TypedSerializer, request.data)
         values, problems = {}, {}
-        for key, text in given["typed"].items():
+        for key, typed in given["typed"].items():
+            text = str(typed)  # a number is as good as its digits
             if not text.strip():
                 continue
             try:

@@ -11,6 +11,7 @@ from django.core.files.uploadhandler import StopUpload, TemporaryFileUploadHandl
 from PIL import Image, ImageOps
 
 from bastion_core.errors import FileProblem
+from bastion_core.formats.reading import sniff
 from bastion_site.builds.models import MeshFile
 
 _CHUNK = 1024 * 1024
@@ -55,6 +56,19 @@ def keep_source(uploaded) -> MeshFile:
     target = folder / digest.hexdigest()
     os.replace(copy.name, target)
     mesh, _ = MeshFile.objects.get_or_create(sha256=digest.hexdigest(), defaults={"name": uploaded.name[:255], "bytes": uploaded.size})
+    return mesh
+
+
+def keep_model(uploaded) -> MeshFile:
+    """A model file or scan among the sources; FileProblem, with nothing left behind, when it is none."""
+    if not uploaded.size:
+        raise FileProblem("The file is empty (0 bytes). Download or export it again.")
+    mesh = keep_source(uploaded)
+    try:
+        sniff(mesh.path)
+    except FileProblem:
+        drop_source(mesh)
+        raise
     return mesh
 
 

@@ -9,6 +9,7 @@ from django.db import models
 
 from bastion_core.engine.recipe import Recipe
 from bastion_core.pieces.recipe import PiecesRecipe
+from bastion_core.pieces.sets import SetFile, called
 from bastion_core.recipes import VERSION, change_all, read_all, write_all
 
 
@@ -95,6 +96,11 @@ class Piece(models.Model):
         if "wearer" in change:
             other.wearer_id = change["wearer"]
         return other
+
+    @property
+    def made_of(self) -> tuple[SetFile, ...]:
+        """The files as its decision about them names them; the one it came with where none is decided."""
+        return self.of(PiecesRecipe).files or (SetFile(self.mesh.sha256, called(self.file_name)),)
 
     @property
     def sources(self) -> list[MeshFile]:

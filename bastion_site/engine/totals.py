@@ -29,7 +29,7 @@ def note_totals(graph: PieceGraph) -> None:
     piece = graph.piece
     result = graph.result("print")
     totals = {k: getattr(result, k) for k in _TOLD if k != "cost"}
-    totals["cost"] = cost(result.filament_g, graph.case.of(PrintRecipe), graph.case.shop)
+    totals["cost"] = cost(result.filament_g, graph.case.of(PrintRecipe), graph.case.shop, result.resin_ml)
     shown = {key: ref.hash for key in graph.stations if (ref := graph.ref(key)) is not None and graph.stations[key].kept}
     totals["done_by"] = build_calendar(piece.build, {piece.pk: shown})["done_by"]
     as_decided = Piece.objects.filter(pk=piece.pk, version=piece.version)

@@ -1,10 +1,23 @@
 """What the shop has: printers, spools, and how it likes to work."""
 
+from typing import get_args
+
 from django.db import models
 
 from bastion_core.fit.bays import KINDS
 from bastion_core.print.queue import PLANNING_FACTOR
-from bastion_core.shop import BED_MARGIN_MM, MADE_FOR_MM, PAD_MM, PIN_CLEARANCE_MM, PIN_WALL_MM
+from bastion_core.shop import (
+    BED_MARGIN_MM,
+    HANDS_WEIGH,
+    MADE_FOR_MM,
+    MONEY_WEIGHS,
+    PAD_MM,
+    PIN_CLEARANCE_MM,
+    PIN_WALL_MM,
+    RESIN_PRICE_PER_L,
+    Kind,
+    Weights,
+)
 from bastion_core.shop import Printer as CorePrinter
 from bastion_core.shop import Shop as CoreShop
 from bastion_core.shop import Spool as CoreSpool
@@ -27,6 +40,12 @@ class Shop(models.Model):
     made_for_mm = models.FloatField(default=MADE_FOR_MM)
     pin_clearance_mm = models.FloatField(default=PIN_CLEARANCE_MM)
     pin_wall_mm = models.FloatField(default=PIN_WALL_MM)
+    resin_price_per_l = models.FloatField(default=RESIN_PRICE_PER_L)
+    weigh_supports = models.FloatField(default=HANDS_WEIGH)
+    weigh_scars = models.FloatField(default=HANDS_WEIGH)
+    weigh_steps = models.FloatField(default=HANDS_WEIGH)
+    weigh_seams = models.FloatField(default=HANDS_WEIGH)
+    weigh_money = models.FloatField(default=MONEY_WEIGHS)
     planning_factor = models.FloatField(default=PLANNING_FACTOR)
     wake_from_h = models.FloatField(default=8.0)
     wake_to_h = models.FloatField(default=22.0)
@@ -40,7 +59,7 @@ class Shop(models.Model):
 
 
 class Printer(models.Model):
-    """A filament printer of the shop. Sizes are the nameplate's."""
+    """A printer of the shop, of filament or resin. Sizes are the nameplate's."""
 
     name = models.CharField(max_length=60, unique=True)
     x_mm = models.FloatField()
@@ -50,6 +69,10 @@ class Printer(models.Model):
     bed_moves = models.BooleanField(default=CorePrinter.bed_moves)
     speed_mm_s = models.FloatField(default=CorePrinter.speed_mm_s)
     acceleration_mm_s2 = models.FloatField(default=CorePrinter.acceleration_mm_s2)
+    kind = models.CharField(max_length=10, default=CorePrinter.kind, choices=[(k, k) for k in get_args(Kind)])
+    resin_layer_mm = models.FloatField(default=CorePrinter.resin_layer_mm)
+    exposure_s = models.FloatField(default=CorePrinter.exposure_s)
+    lift_s = models.FloatField(default=CorePrinter.lift_s)
     active = models.BooleanField(default=True)
 
     class Meta:
@@ -58,8 +81,9 @@ class Printer(models.Model):
     def core(self) -> CorePrinter:
         """The same printer as the core knows it; RecipeProblem when its numbers cannot be."""
         return CorePrinter(
-            self.name, self.x_mm, self.y_mm, self.z_mm, self.margin_mm, self.bed_moves, self.speed_mm_s, self.acceleration_mm_s2
-        )
+            self.name, self.x_mm, self.y_mm, self.z_mm, self.margin_mm, self.bed_moves, self.speed_mm_s, self.acceleration_mm_s2,
+            kind=self.kind, resin_layer_mm=self.resin_layer_mm, exposure_s=self.exposure_s, lift_s=self.lift_s,
+        )  # fmt: skip
 
 
 class Spool(models.Model):
@@ -90,4 +114,6 @@ def shop_today() -> CoreShop:
         row.made_for_mm,
         row.pin_clearance_mm,
         row.pin_wall_mm,
+        row.resin_price_per_l,
+        Weights(row.weigh_supports, row.weigh_scars, row.weigh_steps, row.weigh_seams, row.weigh_money),
     )

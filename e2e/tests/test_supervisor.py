@@ -68,7 +68,7 @@ class OneProcess(unittest.TestCase):
         model = self.folder / "helm.stl"
         write_binary_stl(dome(160, 204, 280, segments=500).mesh(), model)
         with running(self.folder / "data", demo=False) as address:
-            post(f"{address}/api/printers/", {"name": "p", "x_mm": 150, "y_mm": 150, "z_mm": 150})
+            post(f"{address}/api/printers/", {"name": "p", "x_mm": 230, "y_mm": 230, "z_mm": 230})
             build = post(f"{address}/api/builds/", {"name": "b"})["id"]
             piece = send_file(address, build, model)["id"]
             until = time.monotonic() + 60
@@ -82,7 +82,7 @@ class OneProcess(unittest.TestCase):
             workers = [p for p in children(supervisor) if p in processes("--queue-name plan")]
             self.assertEqual(len(workers), 1)
             os.kill(workers[0], signal.SIGKILL)
-            rows = wait_until_idle(address, build, 120)
+            rows = wait_until_idle(address, build, 400)
             self.assertEqual(rows[0]["job"]["state"], "done")
             self.assertEqual(rows[0]["stations"]["print"]["state"], "fresh")
 

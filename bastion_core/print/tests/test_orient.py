@@ -1,10 +1,11 @@
 import unittest
+from dataclasses import replace
 
 import numpy as np
 
 from bastion_core.cut.beds import hull_points
 from bastion_core.geometry.solid import Solid
-from bastion_core.print.orient import best_lying, laid_matrix, ways_to_lie
+from bastion_core.print.orient import best_lying, laid_matrix, tips_over, ways_to_lie
 from bastion_core.shop import Printer
 from bastion_core.tests.shapes import BUNNY, box, dome, reference
 
@@ -28,6 +29,22 @@ class Ways(unittest.TestCase):
         moving = Printer("moving", 250, 250, 250, bed_moves=True)
         _, lying = best_lying(hull_points(post.mesh().vertices), ways_to_lie(post), moving)
         self.assertLess(lying.size_mm[2], 30)
+
+    def test_tipping_by_statics(self):
+        """A post of side w, its weight at h / 2, on a bed that starts with a: it tips where a h / 2 > g w / 2, so from h = 9.81 / 3 w = 3.27 w on."""
+        moving = Printer("moving", 250, 250, 400, bed_moves=True, acceleration_mm_s2=3000.0)
+        for times, tips in ((3.2, False), (3.35, True)):
+            post = box(30, 30, 30 * times)
+            standing = next(w for w in ways_to_lie(post) if w.down[2] < -0.999)
+            lying = best_lying(hull_points(post.mesh().vertices), [standing], WIDE)[1]
+            self.assertEqual(tips_over(standing, lying, moving), tips)
+            self.assertFalse(tips_over(standing, lying, moving, brim_mm=6.0))
+            self.assertFalse(tips_over(standing, lying, replace(moving, bed_moves=False)))
+        # An L whose weight is beyond its foot tips without being moved at all.
+        ell = Solid(box(20, 20, 60).manifold + box(20, 120, 20, (0, 50, 60)).manifold)
+        standing = next(w for w in ways_to_lie(ell) if w.down[2] < -0.999)
+        lying = best_lying(hull_points(ell.mesh().vertices), [standing], WIDE)[1]
+        self.assertTrue(tips_over(standing, lying, replace(moving, acceleration_mm_s2=100.0)))
 
     def test_none_fits(self):
         self.assertIsNone(best_lying(hull_points(box(500, 500, 500).mesh().vertices), ways_to_lie(box(500, 500, 500)), WIDE))

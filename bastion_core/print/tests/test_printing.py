@@ -8,10 +8,11 @@ from ortools.sat.python import cp_model
 
 from bastion_core.errors import RecipeProblem
 from bastion_core.geometry.solid import Solid
-from bastion_core.print.estimate import estimate, shape_of
+from bastion_core.print.estimate import estimate
 from bastion_core.print.lay import lay_part
 from bastion_core.print.profile import MATERIALS, Profile, grams_per_metre
 from bastion_core.print.queue import Task, Waking, done_by, schedule
+from bastion_core.print.shape import shape_of
 from bastion_core.shop import Printer
 from bastion_core.tests.shapes import BUNNY, box, reference, tube
 
@@ -38,7 +39,7 @@ class ByHand(unittest.TestCase):
         skin_mm3 = 1018.3 * 8 * 0.2
         infill_mm3 = 1018.3 * 92 * 0.2 * 0.15
         grams = (walls_mm3 + skin_mm3 + infill_mm3) / 1000 * 1.24
-        est = estimate(shape_of(box(40, 30, 20), 0.2), Profile(), MACHINE)
+        est = estimate(shape_of(box(40, 30, 20)), Profile(), MACHINE)
         self.assertEqual(est.layers, 100)
         self.assertAlmostEqual(est.filament_g / grams, 1, delta=0.02)
         self.assertAlmostEqual(est.filament_m, est.filament_g / 2.983, delta=0.02)
@@ -53,37 +54,37 @@ class ByHand(unittest.TestCase):
         walls_mm = sum(2 * math.pi * (25 - 0.225 - 0.45 * k) for k in range(3))
         inside = math.pi * 23.65**2
         grams = (walls_mm * 0.45 * 30 + inside * 8 * 0.2 + inside * (150 - 8) * 0.2 * 0.15) / 1000 * 1.24
-        est = estimate(shape_of(Solid.cylinder(25, 30, 240), 0.2), Profile(), MACHINE)
+        est = estimate(shape_of(Solid.cylinder(25, 30, 240)), Profile(), MACHINE)
         self.assertAlmostEqual(est.filament_g / grams, 1, delta=0.01)
 
     def test_thin_tube_is_solid_wall(self):
         body = tube(40, 1.8, 50, 240)
-        est = estimate(shape_of(body, 0.2), Profile(walls=3), MACHINE)
+        est = estimate(shape_of(body), Profile(walls=3), MACHINE)
         self.assertAlmostEqual(est.filament_g, body.volume / 1000 * 1.24, delta=0.03 * est.filament_g)
 
     def test_support_under_a_table(self):
         table = box(20, 20, 40).manifold + box(80, 20, 5, (0, 0, 40)).manifold
         grid = Profile(support="grid")
-        est = estimate(shape_of(Solid(table), 0.2, grid), grid, MACHINE)
+        est = estimate(shape_of(Solid(table), grid), grid, MACHINE)
         # two wings of 30 × 20 mm hang 40 mm over the bed: 48 cm³ of space at 15 %, and a roof of 0.5 mm at 70 %
         self.assertAlmostEqual(est.support_g, (48 * 0.15 + 1.2 * 0.5 * 0.7) * 1.24, delta=0.3)
 
     def test_halved_layers_double_the_hours(self):
         # common practice, no source: 50 h at 0.2 mm are about 100 h at 0.1 mm
-        shape = shape_of(tube(60, 4, 150), 0.2)
+        shape = shape_of(tube(60, 4, 150))
         slow = Printer("ordinary", 220, 220, 250, 5, True, 60.0, 1500.0)
         ratio = estimate(shape, Profile(layer_mm=0.1), slow).hours / estimate(shape, Profile(layer_mm=0.2), slow).hours
         self.assertTrue(1.8 < ratio < 2.2, ratio)
 
     def test_short_layers_wait(self):
-        needle = estimate(shape_of(box(4, 4, 60), 0.2), Profile(), MACHINE)
+        needle = estimate(shape_of(box(4, 4, 60)), Profile(), MACHINE)
         self.assertGreaterEqual(needle.hours * 3600, 300 * 8)
 
     def test_resliced_is_sliced(self):
         solid = Solid.from_mesh(reference(BUNNY))
         for height in (0.12, 0.28):
-            a = estimate(shape_of(solid, 0.2), Profile(layer_mm=height), MACHINE)
-            b = estimate(shape_of(solid, height), Profile(layer_mm=height), MACHINE)
+            a = estimate(shape_of(solid), Profile(layer_mm=height), MACHINE)
+            b = estimate(shape_of(solid, Profile(layer_mm=height)), Profile(layer_mm=height), MACHINE)
             self.assertAlmostEqual(a.hours / b.hours, 1, delta=0.04)
             self.assertAlmostEqual(a.filament_g / b.filament_g, 1, delta=0.03)
 
@@ -109,6 +110,16 @@ class Lying(unittest.TestCase):
         solid = Solid.from_mesh(reference(BUNNY))
         laid = lay_part("p", solid, [], [MACHINE], Profile())
         np.testing.assert_allclose(solid.transformed(laid.matrix).bounds, laid.solid.bounds, atol=1e-3)
+
+    def test_each_printer_gets_a_lying_that_fits_it(self):
+        """A board of 200 × 120 × 10 mm lies flat on the wide bed; on a bed of 130 mm square and 250 mm height it has to stand."""
+        wide, tower = MACHINE, Printer("tower", 140, 140, 250, 5, False, 100.0, 3000.0)
+        laid = lay_part("board", box(200, 120, 10), [], [wide, tower], Profile())
+        self.assertEqual((list(laid.estimates), round(laid.solid.size[2])), (["m"], 10))
+        (turned,) = laid.turned
+        self.assertEqual((list(turned.estimates), round(turned.solid.size[2])), (["tower"], 200))
+        self.assertAlmostEqual(turned.solid.bounds[0, 2], 0, delta=1e-3)
+        self.assertEqual(lay_part("cube", box(40, 40, 40), [], [wide, tower], Profile()).turned, ())
 
     def test_what_fits_nowhere_has_no_estimate(self):
         self.assertIsNone(lay_part("p", box(20, 20, 900), [], [MACHINE], Profile()).best_printer)

@@ -62,8 +62,7 @@ class Sets(TestCase):
     def set_of(self, *paths: Path) -> int:
         """A piece of several files, computed."""
         piece = self.piece_of(paths[0])
-        own = {"sha256": self.told(piece)["sha256"], "name": paths[0].stem}
-        answer = self.change(piece, files=[own, *(self.add(piece, p) for p in paths[1:])])
+        answer = self.change(piece, files=[*self.told(piece)["made_of"], *(self.add(piece, p) for p in paths[1:])])
         self.assertEqual(answer.status_code, 200, answer.content)
         work_off()
         remember()
@@ -104,6 +103,10 @@ class Sets(TestCase):
         work_off()
         grown = self.findings(piece, "cut")["grown"]
         self.assertIn("0.62 mm wider", said(grown["text"]))
+        pockets = [h for h in self.told(piece)["holes"] if abs(h["feature"]["width_mm"] - 6.2) < 0.01]
+        self.assertEqual(({h["alike"] for h in pockets}, len(pockets)), ({pockets[0]["alike"]}, 6))
+        self.assertTrue(all(abs(h["width_mm"] - 6.82) < 0.01 and abs(h["depth_mm"] - 3.52) < 0.05 for h in pockets), pockets[0])
+        self.assertEqual([(len(h["seat"]), h["use"], h["verdict"]) for h in pockets], [(2, None, None)] * 6)
         self.change(piece, **grown["remedies"][0]["change"])
         work_off()
         told = self.told(piece)
@@ -111,6 +114,21 @@ class Sets(TestCase):
         self.assertEqual({f["state"] for f in told["cut"]["fitted"]}, {"made"})
         uses = sorted(f["use"] for f in told["recipe"]["features"])
         self.assertEqual(uses[:3], ["magnet-6x3"] * 3)
+        made = [h for h in told["holes"] if h["use"] and h["use"]["use"] == "magnet-6x3"]
+        self.assertEqual({(h["verdict"], h["depth_mm"]) for h in made}, {("holds", 3.2)})
+        self.assertEqual({h["width_mm"] for h in made}, {f["width_mm"] for f in told["cut"]["fitted"] if f["use"] == "magnet-6x3"})
+        tongue = next(h for h in told["holes"] if h["feature"]["kind"] == "tongue")
+        self.assertEqual((tongue["hollow"], tongue["use"]), (False, None))
+
+    def test_holes_grow_as_the_piece_does_along_each_way(self):
+        """By hand: round pockets upright in the file, 6.2 by 3.2 mm, at scales of 1.2, 1.0 and 1.5: (1.2 + 1.0) / 2 as wide, 1.5 as deep."""
+        piece = self.set_of(self.lower, self.upper)
+        self.change(piece, scale=[1.2, 1.0, 1.5])
+        work_off()
+        pockets = [h for h in self.told(piece)["holes"] if abs(h["feature"]["width_mm"] - 6.2) < 0.01]
+        for hole in pockets:
+            self.assertAlmostEqual(hole["width_mm"], 6.2 * 1.1, delta=0.02)
+            self.assertAlmostEqual(hole["depth_mm"], 3.2 * 1.5, delta=0.05)
 
     def test_a_file_exchanged_keeps_decisions_and_tells_what_to_print_again(self):
         piece = self.set_of(self.lower, self.upper)
@@ -143,8 +161,7 @@ class Sets(TestCase):
     def test_another_pieces_files_are_taken_in(self):
         one, other = self.piece_of(self.lower), self.piece_of(self.upper)
         answer = self.client.post(f"/api/pieces/{one}/files/", {"piece": other}).json()
-        own = {"sha256": self.told(one)["sha256"], "name": "lower"}
-        self.assertEqual(self.change(one, files=[own, *answer["files"]]).status_code, 200)
+        self.assertEqual(self.change(one, files=[*self.told(one)["made_of"], *answer["files"]]).status_code, 200)
         self.client.delete(f"/api/pieces/{other}/")
         work_off()
         self.assertEqual(len(self.told(one)["pieces"]["files"]), 2, "the file stays while the set needs it")
@@ -174,8 +191,7 @@ class Sets(TestCase):
         piece = self.piece_of(self.lower)
         work_off()
         before = self.told(piece)["pieces"]
-        own = {"sha256": self.told(piece)["sha256"], "name": "lower"}
-        self.change(piece, files=[own, self.add(piece, sheet)])
+        self.change(piece, files=[*self.told(piece)["made_of"], self.add(piece, sheet)])
         work_off()
         told = self.told(piece)
         self.assertIn("File 2 of the set", told["job"]["message"])

@@ -1006,6 +1006,49 @@ export interface components {
         Added: {
             files: components["schemas"]["SetFile"][];
         };
+        /**
+         * @description * `least` - least
+         *     * `hours` - hours
+         *     * `parts` - parts
+         *     * `clean` - clean
+         *     * `soon` - soon
+         * @enum {string}
+         */
+        AimEnum: "least" | "hours" | "parts" | "clean" | "soon";
+        /** @description A plan, the aims it is best for, and what it costs. */
+        Alternative: {
+            aims: components["schemas"]["AimEnum"][];
+            cuts: components["schemas"]["Cut"][];
+            parts: number;
+            /** Format: double */
+            hours: number;
+            /** Format: double */
+            filament_g: number;
+            /** Format: double */
+            support_g: number;
+            /** Format: double */
+            hand_h: number;
+            /** Format: double */
+            supports_h: number;
+            /** Format: double */
+            scars_h: number;
+            /** Format: double */
+            steps_h: number;
+            /** Format: double */
+            seams_h: number;
+            /** Format: double */
+            seam_cm: number;
+            /** Format: double */
+            seen_cm: number;
+            /** Format: double */
+            risk_h: number;
+            /** Format: double */
+            done_h: number;
+            /** Format: double */
+            cost_h: number;
+            confirmed: boolean;
+            pictures: string[];
+        };
         /** @description Everything known of a piece on its wearer, as it is kept and told. */
         AnswerRecord: {
             site: string;
@@ -1083,6 +1126,17 @@ export interface components {
             room_mm: number;
             where: string;
             verdict: components["schemas"]["VerdictEnum"];
+        };
+        /** @description A part that resin would make with less work. */
+        BetterInResin: {
+            part: string;
+            name: string;
+            /** Format: double */
+            hands_h: number;
+            /** Format: double */
+            ml: number;
+            /** Format: double */
+            filament_g: number;
         };
         /** @enum {unknown} */
         BlankEnum: "";
@@ -1221,6 +1275,10 @@ export interface components {
         CutData: {
             cuts: components["schemas"]["Cut"][];
             parts: components["schemas"]["PartRecord"][];
+            seams: components["schemas"]["SeamSeen"][];
+            alternatives: components["schemas"]["Alternative"][];
+            aim: (components["schemas"]["AimEnum"] | components["schemas"]["NullEnum"]) | null;
+            whole: components["schemas"]["Whole"] | null;
         };
         /** @description A plane; its limits are pairs of an earlier plane and the side of it. */
         CutRequest: {
@@ -1244,6 +1302,9 @@ export interface components {
             grown: components["schemas"]["FeatureUse"][];
             /** Format: double */
             grown_by_mm: number;
+            /** Format: double */
+            seen_cm: number;
+            no_way: boolean;
         };
         /** @description Every decision about a piece. */
         Decided: {
@@ -1271,6 +1332,8 @@ export interface components {
             give_mm: number;
             printer_ids: number[];
             cuts: components["schemas"]["Cut"][] | null;
+            aim: components["schemas"]["AimEnum"];
+            keep_out: components["schemas"]["KeepOut"][];
             as_one: string[];
             pin_diameters_mm: number[] | null;
             /** Format: double */
@@ -1283,10 +1346,16 @@ export interface components {
             material: string;
             support: components["schemas"]["SupportEnum"];
             support_bed_only: boolean;
-            spared: components["schemas"]["Spared"][];
+            spared: components["schemas"]["SupportPlace"][];
+            held: components["schemas"]["SupportPlace"][];
             /** Format: double */
             brim_mm: number;
+            raft: boolean;
+            slow_outer_wall: boolean;
+            adaptive_layers: boolean;
             lying: components["schemas"]["LiesOn"][];
+            resin: string[];
+            formed: string[];
             as_supplied: boolean;
         };
         /** @description What a page has to know of a decision: its label, unit, bounds, choices, and whether it may be left open. */
@@ -1330,7 +1399,8 @@ export interface components {
             usual: components["schemas"]["Usual"];
             silhouette_side: string;
             files: components["schemas"]["Files"];
-            sha256: string;
+            made_of: components["schemas"]["SetFile"][];
+            holes: components["schemas"]["Hole"][];
             picture: string;
             alike: components["schemas"]["Said"][];
             undo: components["schemas"]["StepRef"] | null;
@@ -1414,6 +1484,10 @@ export interface components {
             printer_ids?: number[];
             /** Planes */
             cuts?: components["schemas"]["CutRequest"][] | null;
+            /** Plan */
+            aim?: components["schemas"]["AimEnum"];
+            /** No seam here */
+            keep_out?: components["schemas"]["KeepOutRequest"][];
             /** Printed as one */
             as_one?: string[];
             /** Pins */
@@ -1437,13 +1511,23 @@ export interface components {
             /** Supports stand on the bed only */
             support_bed_only?: boolean;
             /** No support here */
-            spared?: components["schemas"]["SparedRequest"][];
+            spared?: components["schemas"]["SupportPlaceRequest"][];
+            /** Support here */
+            held?: components["schemas"]["SupportPlaceRequest"][];
             /**
              * Brim
              * Format: double
              */
             brim_mm?: number;
+            raft?: boolean;
+            slow_outer_wall?: boolean;
+            /** Layers follow the slope */
+            adaptive_layers?: boolean;
             lying?: components["schemas"]["LiesOnRequest"][];
+            /** Made of resin */
+            resin?: string[];
+            /** Printed flat and formed */
+            formed?: string[];
             /** Lie as supplied */
             as_supplied?: boolean;
             wearer?: number | null;
@@ -1595,6 +1679,7 @@ export interface components {
             parts: string | null;
             fit: string | null;
             laid: string | null;
+            seen: string | null;
         };
         /** @description Something judged: what (a stable word), how bad, in words, where, and what would mend it. */
         Finding: {
@@ -1656,6 +1741,24 @@ export interface components {
             /** Format: double */
             was_mm: number;
             text: components["schemas"]["Said"];
+            feature: number | null;
+        };
+        /** @description A thin plate printed flat and formed over a former with heat. */
+        Forming: {
+            chosen: boolean;
+            /** Format: double */
+            thickness_mm: number;
+            /** Format: double */
+            stretch: number;
+            /** Format: double */
+            off_mm: number;
+            /** Format: double */
+            flat_h: number;
+            /** Format: double */
+            former_h: number;
+            /** Format: double */
+            filament_g: number;
+            former: string | null;
         };
         /** @description What was found on a scan. */
         Found: {
@@ -1697,6 +1800,15 @@ export interface components {
             based_on: string[];
             source: string;
         };
+        /** @description Hours of hands of a part, or of many. */
+        Hands: {
+            /** Format: double */
+            supports_h: number;
+            /** Format: double */
+            scars_h: number;
+            /** Format: double */
+            steps_h: number;
+        };
         /** @description A line of the shopping and cutting list. */
         Hardware: {
             kind: string;
@@ -1705,6 +1817,39 @@ export interface components {
             /** Format: double */
             length_mm: number;
             count: number;
+        };
+        /** @description Something of a fixed size in a piece, as it lies in its file and as it is at this scale. */
+        Hole: {
+            feature: components["schemas"]["Feature"];
+            hollow: boolean;
+            likely: string[];
+            alike: number;
+            seat: number[];
+            /** Format: double */
+            width_mm: number;
+            /** Format: double */
+            depth_mm: number;
+            use: components["schemas"]["FeatureUse"] | null;
+            verdict: (components["schemas"]["VerdictEnum"] | components["schemas"]["NullEnum"]) | null;
+        };
+        /** @description What a part takes in resin. */
+        InResin: {
+            printer: string;
+            /** Format: double */
+            hours: number;
+            /** Format: double */
+            ml: number;
+            layers: number;
+            hollow: boolean;
+            hands: components["schemas"]["Hands"];
+            /** Format: double */
+            hands_h: number;
+            /** Format: double */
+            scars_cm2: number;
+            /** Format: double */
+            thinnest_mm: number | null;
+            brittle: boolean;
+            down: number[];
         };
         /** @description Work that is under way or was done. */
         JobRecord: {
@@ -1760,6 +1905,18 @@ export interface components {
         JudgeRequest: {
             ids: number[];
             accept: boolean;
+        };
+        /** @description A place no seam may run through: a ball in the piece's own upright millimetres at scale 1. */
+        KeepOut: {
+            at_mm: number[];
+            /** Format: double */
+            radius_mm: number;
+        };
+        /** @description A place no seam may run through: a ball in the piece's own upright millimetres at scale 1. */
+        KeepOutRequest: {
+            at_mm: number[];
+            /** Format: double */
+            radius_mm?: number;
         };
         /** @description The version of the piece that the maker saw the draft beside. */
         KeepRequest: {
@@ -1958,6 +2115,20 @@ export interface components {
         };
         /** @enum {unknown} */
         NullEnum: null;
+        /** @description Another choice and what it takes more than what is chosen now (less where below 0), all parts on their quickest printers. */
+        Option: {
+            called: components["schemas"]["Said"];
+            change: {
+                [key: string]: unknown;
+            };
+            why: components["schemas"]["Said"];
+            /** Format: double */
+            more_h: number;
+            /** Format: double */
+            more_g: number;
+            /** Format: double */
+            more_hands_h: number;
+        };
         /** @description The curve with so much more padding all round (mm, negative for less). */
         PaddingCurve: {
             /** Format: double */
@@ -2033,6 +2204,10 @@ export interface components {
             printer_ids?: number[];
             /** Planes */
             cuts?: components["schemas"]["CutRequest"][] | null;
+            /** Plan */
+            aim?: components["schemas"]["AimEnum"];
+            /** No seam here */
+            keep_out?: components["schemas"]["KeepOutRequest"][];
             /** Printed as one */
             as_one?: string[];
             /** Pins */
@@ -2056,13 +2231,23 @@ export interface components {
             /** Supports stand on the bed only */
             support_bed_only?: boolean;
             /** No support here */
-            spared?: components["schemas"]["SparedRequest"][];
+            spared?: components["schemas"]["SupportPlaceRequest"][];
+            /** Support here */
+            held?: components["schemas"]["SupportPlaceRequest"][];
             /**
              * Brim
              * Format: double
              */
             brim_mm?: number;
+            raft?: boolean;
+            slow_outer_wall?: boolean;
+            /** Layers follow the slope */
+            adaptive_layers?: boolean;
             lying?: components["schemas"]["LiesOnRequest"][];
+            /** Made of resin */
+            resin?: string[];
+            /** Printed flat and formed */
+            formed?: string[];
             /** Lie as supplied */
             as_supplied?: boolean;
             name?: string;
@@ -2119,6 +2304,10 @@ export interface components {
             printer_ids?: number[];
             /** Planes */
             cuts?: components["schemas"]["CutRequest"][] | null;
+            /** Plan */
+            aim?: components["schemas"]["AimEnum"];
+            /** No seam here */
+            keep_out?: components["schemas"]["KeepOutRequest"][];
             /** Printed as one */
             as_one?: string[];
             /** Pins */
@@ -2142,13 +2331,23 @@ export interface components {
             /** Supports stand on the bed only */
             support_bed_only?: boolean;
             /** No support here */
-            spared?: components["schemas"]["SparedRequest"][];
+            spared?: components["schemas"]["SupportPlaceRequest"][];
+            /** Support here */
+            held?: components["schemas"]["SupportPlaceRequest"][];
             /**
              * Brim
              * Format: double
              */
             brim_mm?: number;
+            raft?: boolean;
+            slow_outer_wall?: boolean;
+            /** Layers follow the slope */
+            adaptive_layers?: boolean;
             lying?: components["schemas"]["LiesOnRequest"][];
+            /** Made of resin */
+            resin?: string[];
+            /** Printed flat and formed */
+            formed?: string[];
             /** Lie as supplied */
             as_supplied?: boolean;
             wearer?: number | null;
@@ -2171,6 +2370,13 @@ export interface components {
             /** Format: double */
             acceleration_mm_s2?: number;
             active?: boolean;
+            kind?: components["schemas"]["PrinterKindEnum"];
+            /** Format: double */
+            resin_layer_mm?: number;
+            /** Format: double */
+            exposure_s?: number;
+            /** Format: double */
+            lift_s?: number;
         };
         /** @description How a scan is to be read, and what it is used for. */
         PatchedScanChangeRequest: {
@@ -2195,6 +2401,18 @@ export interface components {
             pin_clearance_mm?: number;
             /** Format: double */
             pin_wall_mm?: number;
+            /** Format: double */
+            resin_price_per_l?: number;
+            /** Format: double */
+            weigh_supports?: number;
+            /** Format: double */
+            weigh_scars?: number;
+            /** Format: double */
+            weigh_steps?: number;
+            /** Format: double */
+            weigh_seams?: number;
+            /** Format: double */
+            weigh_money?: number;
             /** Format: double */
             planning_factor?: number;
             /** Format: double */
@@ -2321,10 +2539,11 @@ export interface components {
             /** Format: double */
             even_mm: number;
         };
-        /** @description Every part, and other layer heights. */
+        /** @description Every part, other layer heights, and what other choices would buy and cost. */
         PrintData: {
             parts: components["schemas"]["PrintPart"][];
             sweep: components["schemas"]["Sweep"][];
+            options: components["schemas"]["Option"][];
         };
         /** @description A part as it lies, with its files, what it takes on each printer, and its pictures (SVG paths, mm). */
         PrintPart: {
@@ -2358,6 +2577,13 @@ export interface components {
             stands_on_part: number;
             by_hand: boolean;
             sanding: components["schemas"]["Sanding"];
+            hands: components["schemas"]["Hands"];
+            /** Format: double */
+            hands_h: number;
+            resin: components["schemas"]["InResin"] | null;
+            of_resin: boolean;
+            turned: components["schemas"]["TurnedPart"][];
+            forming: components["schemas"]["Forming"] | null;
         };
         /** @description What all parts take, each on its quickest printer. */
         PrintResult: {
@@ -2375,6 +2601,10 @@ export interface components {
             /** Format: double */
             hanging_mm2: number;
             footless: string[];
+            hands: components["schemas"]["Hands"];
+            /** Format: double */
+            resin_ml: number;
+            better_in_resin: components["schemas"]["BetterInResin"][];
         };
         /** @description A print for the calendar: the hours of a part on each printer that can take it. */
         PrintTask: {
@@ -2401,7 +2631,20 @@ export interface components {
             /** Format: double */
             acceleration_mm_s2: number;
             active: boolean;
+            kind: components["schemas"]["PrinterKindEnum"];
+            /** Format: double */
+            resin_layer_mm: number;
+            /** Format: double */
+            exposure_s: number;
+            /** Format: double */
+            lift_s: number;
         };
+        /**
+         * @description * `filament` - filament
+         *     * `resin` - resin
+         * @enum {string}
+         */
+        PrinterKindEnum: "filament" | "resin";
         PrinterRequest: {
             name: string;
             /** Format: double */
@@ -2418,6 +2661,13 @@ export interface components {
             /** Format: double */
             acceleration_mm_s2?: number;
             active?: boolean;
+            kind?: components["schemas"]["PrinterKindEnum"];
+            /** Format: double */
+            resin_layer_mm?: number;
+            /** Format: double */
+            exposure_s?: number;
+            /** Format: double */
+            lift_s?: number;
         };
         /** @description One or more numbers of one unit as they stand in a sentence: “3.2 mm”, “20 × 30 mm”, “600 to 640 mm”. */
         Quantity: {
@@ -2548,6 +2798,8 @@ export interface components {
             mean_mm: number;
             /** Format: double */
             scars_cm2: number;
+            /** Format: double */
+            steps_mm_cm2: number;
         };
         /** @description One scale for all worn pieces. */
         ScaleAllRequest: {
@@ -2604,6 +2856,16 @@ export interface components {
             box: number[];
             spots: components["schemas"]["Spot"][];
             own: number;
+        };
+        /** @description A seam between two parts: how long it is where it shows, and how much of that is seen (cm). */
+        SeamSeen: {
+            id: string;
+            cut_id: string;
+            parts: string[];
+            /** Format: double */
+            cm: number;
+            /** Format: double */
+            seen_cm: number;
         };
         /** @description Both outlines at one height above the piece's lower edge (mm), about the body's middle there. */
         Section: {
@@ -2693,6 +2955,18 @@ export interface components {
             /** Format: double */
             pin_wall_mm: number;
             /** Format: double */
+            resin_price_per_l: number;
+            /** Format: double */
+            weigh_supports: number;
+            /** Format: double */
+            weigh_scars: number;
+            /** Format: double */
+            weigh_steps: number;
+            /** Format: double */
+            weigh_seams: number;
+            /** Format: double */
+            weigh_money: number;
+            /** Format: double */
             planning_factor: number;
             /** Format: double */
             wake_from_h: number;
@@ -2769,20 +3043,6 @@ export interface components {
             printer: string;
             start: string;
             end: string;
-        };
-        /** @description A place on a part (by its id) that no support may touch: a ball about it, in the scaled standing piece (mm). */
-        Spared: {
-            part: string;
-            at_mm: number[];
-            /** Format: double */
-            radius_mm: number;
-        };
-        /** @description A place on a part (by its id) that no support may touch: a ball about it, in the scaled standing piece (mm). */
-        SparedRequest: {
-            part: string;
-            at_mm: number[];
-            /** Format: double */
-            radius_mm?: number;
         };
         Spool: {
             readonly id: number;
@@ -2897,6 +3157,20 @@ export interface components {
          * @enum {string}
          */
         SupportEnum: "branching" | "grid" | "none";
+        /** @description A place on a part (by its id) where the maker decides about support: a ball about it, in the scaled standing piece (mm). */
+        SupportPlace: {
+            part: string;
+            at_mm: number[];
+            /** Format: double */
+            radius_mm: number;
+        };
+        /** @description A place on a part (by its id) where the maker decides about support: a ball about it, in the scaled standing piece (mm). */
+        SupportPlaceRequest: {
+            part: string;
+            at_mm: number[];
+            /** Format: double */
+            radius_mm?: number;
+        };
         /** @description What another layer height takes. */
         Sweep: {
             /** Format: double */
@@ -2905,6 +3179,8 @@ export interface components {
             hours: number;
             /** Format: double */
             filament_g: number;
+            /** Format: double */
+            hands_h: number;
         };
         /** @description A reading as typed. */
         TakeRequest: {
@@ -2978,9 +3254,29 @@ export interface components {
             };
             layer_heights_mm: number[];
             /** Format: double */
+            primer_fills_mm: number;
+            /** Format: double */
+            spot_mm: number;
+            /** Format: double */
+            keep_out_mm: number;
+            aims: {
+                [key: string]: string;
+            };
+            /** Format: double */
             out_of_proportion: number;
             /** Format: double */
             least_down_deg: number;
+        };
+        /** @description A part as it lies on printers that do not take it the best way. */
+        TurnedPart: {
+            file_3mf: string;
+            file_stl: string;
+            size_mm: number[];
+            transform: number[][];
+            on: {
+                [key: string]: components["schemas"]["Estimate"];
+            };
+            lying: components["schemas"]["LyingRecord"];
         };
         /** @description What the maker typed, by measurement key, in the shop's unit unless one is written. */
         TypedRequest: {
@@ -3124,6 +3420,22 @@ export interface components {
          * @enum {string}
          */
         WhereEnum: "all" | "top" | "sides" | "front" | "back";
+        /** @description The piece in one, on a printer of the shop that was not chosen for it. */
+        Whole: {
+            printer: string;
+            /** Format: double */
+            hours: number;
+            /** Format: double */
+            filament_g: number;
+            /** Format: double */
+            support_g: number;
+            /** Format: double */
+            hand_h: number;
+            /** Format: double */
+            risk_h: number;
+            /** Format: double */
+            cost_h: number;
+        };
         /** @description Who wears it. */
         WornBy: {
             id: number;

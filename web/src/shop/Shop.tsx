@@ -34,10 +34,20 @@ function useShopChange<T>(run: (body: T) => Promise<unknown>) {
   return useMutation({ mutationFn: run, onSettled: () => client.invalidateQueries() });
 }
 
+const WEIGHTS = [
+  ["weigh_supports", "An hour at supports"],
+  ["weigh_scars", "An hour at scars"],
+  ["weigh_steps", "An hour at steps"],
+  ["weigh_seams", "An hour at seams"],
+  ["weigh_money", "A unit of money"],
+] as const;
+const USUAL_SIZE = { filament: { x_mm: 220, y_mm: 220, z_mm: 250 }, resin: { x_mm: 143, y_mm: 89, z_mm: 175, margin_mm: 3 } };
+
 function Printers() {
   const { inks } = useTheme().palette;
   const printers = usePrinters();
   const [name, setName] = useState("");
+  const [kind, setKind] = useState<"filament" | "resin">("filament");
   const change = useShopChange(({ id, ...body }: Schemas["PatchedPrinterRequest"] & { id: number }) =>
     need(api.PATCH("/api/printers/{id}/", { params: { path: { id } }, body })),
   );
@@ -68,24 +78,53 @@ function Printers() {
             value={p.margin_mm}
             onCommit={(v) => v !== null && change.mutate({ id: p.id, margin_mm: v })}
           />
-          <NumberField
-            label="Speed"
-            suffix="mm/s"
-            width={126}
-            value={p.speed_mm_s}
-            onCommit={(v) => v !== null && change.mutate({ id: p.id, speed_mm_s: v })}
-          />
-          <NumberField
-            label="Acceleration"
-            suffix="mm/s²"
-            width={164}
-            value={p.acceleration_mm_s2}
-            onCommit={(v) => v !== null && change.mutate({ id: p.id, acceleration_mm_s2: v })}
-          />
-          <FormControlLabel
-            control={<Checkbox checked={p.bed_moves} onChange={(_, on) => change.mutate({ id: p.id, bed_moves: on })} />}
-            label="Bed moves (Y)"
-          />
+          {p.kind === "resin" ? (
+            <>
+              <NumberField
+                label="Layer"
+                suffix="mm"
+                width={116}
+                value={p.resin_layer_mm ?? null}
+                onCommit={(v) => v !== null && change.mutate({ id: p.id, resin_layer_mm: v })}
+              />
+              <NumberField
+                label="Exposure"
+                suffix="s"
+                width={126}
+                value={p.exposure_s ?? null}
+                onCommit={(v) => v !== null && change.mutate({ id: p.id, exposure_s: v })}
+              />
+              <NumberField
+                label="Lift"
+                suffix="s"
+                width={116}
+                value={p.lift_s ?? null}
+                onCommit={(v) => v !== null && change.mutate({ id: p.id, lift_s: v })}
+              />
+              <Typography color="text.secondary">resin</Typography>
+            </>
+          ) : (
+            <>
+              <NumberField
+                label="Speed"
+                suffix="mm/s"
+                width={126}
+                value={p.speed_mm_s}
+                onCommit={(v) => v !== null && change.mutate({ id: p.id, speed_mm_s: v })}
+              />
+              <NumberField
+                label="Acceleration"
+                suffix="mm/s²"
+                width={164}
+                value={p.acceleration_mm_s2}
+                onCommit={(v) => v !== null && change.mutate({ id: p.id, acceleration_mm_s2: v })}
+              />
+              <FormControlLabel
+                control={<Checkbox checked={p.bed_moves} onChange={(_, on) => change.mutate({ id: p.id, bed_moves: on })} />}
+                label="Bed moves (Y)"
+              />
+            </>
+          )}
           <Button color="error" size="small" onClick={() => remove.mutate(p.id)}>
             Remove
           </Button>
@@ -96,9 +135,13 @@ function Printers() {
         spacing={1}
         sx={{ mt: 1.5 }}
         component="form"
-        onSubmit={(e) => (e.preventDefault(), add.mutate({ name, x_mm: 220, y_mm: 220, z_mm: 250 }), setName(""))}
+        onSubmit={(e) => (e.preventDefault(), add.mutate({ name, kind, ...USUAL_SIZE[kind] }), setName(""))}
       >
         <TextField label="Name of a new printer" value={name} onChange={(e) => setName(e.target.value)} />
+        <TextField select label="Prints" value={kind} onChange={(e) => setKind(e.target.value as typeof kind)} sx={{ width: 130 }}>
+          <MenuItem value="filament">filament</MenuItem>
+          <MenuItem value="resin">resin</MenuItem>
+        </TextField>
         <Button type="submit" variant="outlined" disabled={!name.trim()}>
           Add
         </Button>
@@ -292,6 +335,24 @@ function Defaults() {
           value={s.pin_wall_mm}
           onCommit={(v) => v !== null && change.mutate({ pin_wall_mm: v })}
         />
+        <NumberField
+          label="Resin"
+          suffix="per litre"
+          width={150}
+          value={s.resin_price_per_l ?? null}
+          onCommit={(v) => v !== null && change.mutate({ resin_price_per_l: v })}
+        />
+        {WEIGHTS.map(([field, label]) => (
+          <NumberField
+            key={field}
+            label={label}
+            suffix="h"
+            width={190}
+            value={s[field] ?? null}
+            onCommit={(v) => v !== null && change.mutate({ [field]: v })}
+            helper="weighs so many printer hours"
+          />
+        ))}
         <NumberField
           label="Planning factor"
           width={150}

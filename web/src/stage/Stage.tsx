@@ -5,7 +5,8 @@ import { useEffect, useMemo, useRef } from "react";
 import * as THREE from "three";
 import { GLTFLoader } from "three/examples/jsm/loaders/GLTFLoader.js";
 import { Frame3D } from "./Frame3D";
-import type { Inks } from "../theme/theme";
+import { byDepth, withLayers } from "./looks";
+import { MarkRing, type StageMark } from "./MarkRing";
 import { PlaneHandle, type StagePlane } from "./PlaneHandle";
 
 export interface StageProps {
@@ -30,6 +31,8 @@ export interface StageProps {
   onFace?: (normal: [number, number, number], at: [number, number, number]) => void;
   /** Whether faces are coloured by how deep they have to be sanded, where the file knows. */
   sanding?: { deepMm: number; mostMm: number };
+  /** How high the layers are, where their borders are to be drawn. */
+  layerMm?: number;
   /** A part that is shown pale, what lies in it and behind it shining through. */
   seeThrough?: string;
   /** A part that is shown in a colour of its own. */
@@ -38,15 +41,6 @@ export interface StageProps {
   marks?: StageMark[];
   chosenMark?: number | null;
   onChooseMark?: (mark: number) => void;
-}
-
-/** A hole, pocket or slot: its mouth, the way out of it, and how wide it is. */
-export interface StageMark {
-  id: number;
-  at: readonly number[];
-  axis: readonly number[];
-  width: number;
-  decided: boolean;
 }
 
 declare global {
@@ -58,6 +52,9 @@ declare global {
       parts: number;
       planes: number;
       marks: number;
+      /** Parts that are coloured by depth, and that show their layers. */
+      coloured: number;
+      lined: number;
       handle: (id: string) => [number, number] | null;
     };
   }
@@ -73,7 +70,7 @@ export default function Stage(props: StageProps) {
 
 function Model(props: StageProps) {
   const { file, matrix, explode = 0, centres, chosenPart, planes = [], chosenPlane, onChoosePlane, onPlane } = props;
-  const { marks = NO_MARKS, chosenMark, onChooseMark, only, seeThrough, tinted, sanding, onFace } = props;
+  const { marks = NO_MARKS, chosenMark, onChooseMark, only, seeThrough, tinted, sanding, layerMm, onFace } = props;
   const [deepMm, mostMm] = [sanding?.deepMm, sanding?.mostMm];
   const shown = only?.join("\n");
   const { inks } = useTheme().palette;
@@ -123,7 +120,7 @@ function Model(props: StageProps) {
       const chosen = !!chosenPart && name === chosenPart;
       const pale = name === seeThrough;
       const coloured = deepMm !== undefined && mostMm !== undefined && byDepth(part.geometry, deepMm, mostMm, inks);
-      part.material = new THREE.MeshStandardMaterial({
+      const material = new THREE.MeshStandardMaterial({
         vertexColors: coloured,
         color: coloured ? "#ffffff" : chosen ? inks.chosen : name === tinted ? inks.tight : inks.parts[i % inks.parts.length],
         transparent: pale,
@@ -134,6 +131,10 @@ function Model(props: StageProps) {
         flatShading: true,
         side: matrix && matrix.determinant() < 0 ? THREE.BackSide : THREE.FrontSide,
       });
+      const lined = layerMm !== undefined && name !== tinted;
+      if (lined) withLayers(material, layerMm, inks.ink);
+      part.material = material;
+      part.userData = { coloured, lined };
       const centre = centres?.[name];
       if (centre) {
         const from = matrix ? middle.clone().applyMatrix4(matrix.clone().invert()) : middle;
@@ -142,7 +143,7 @@ function Model(props: StageProps) {
       }
     });
     invalidate();
-  }, [model, explode, centres, chosenPart, inks, invalidate, matrix, middle, seeThrough, tinted, deepMm, mostMm]);
+  }, [model, explode, centres, chosenPart, inks, invalidate, matrix, middle, seeThrough, tinted, deepMm, mostMm, layerMm]);
 
   useEffect(() => {
     // A new model moves the eye; a change of the same one does not.
@@ -168,6 +169,12 @@ function Model(props: StageProps) {
       parts: model.parts.length,
       planes: planes.length,
       marks: marks.length,
+      get coloured() {
+        return model.parts.filter((p) => p.visible && p.userData.coloured).length;
+      },
+      get lined() {
+        return model.parts.filter((p) => p.visible && p.userData.lined).length;
+      },
       handle: (id) => {
         const plane = planes.find((p) => p.id === id);
         if (!plane) return null;
@@ -209,65 +216,10 @@ function Model(props: StageProps) {
   );
 }
 
-/** Colours a geometry by how deep it has to be sanded: pale where it is not, warm beyond what primer fills. False where that is not known. */
-function byDepth(geometry: THREE.BufferGeometry, deepMm: number, mostMm: number, inks: Inks): boolean {
-  const depth = geometry.getAttribute("_depth");
-  if (!depth) return false;
-  const colours = new Float32Array(depth.count * 3);
-  const [none, light, deep] = [inks.parts[0], inks.tight, inks.stops].map((c) => new THREE.Color(c));
-  const mixed = new THREE.Color();
-  for (let i = 0; i < depth.count; i++) {
-    const mm = depth.getX(i);
-    if (mm <= deepMm) mixed.copy(none).lerp(light, (0.35 * mm) / deepMm);
-    else mixed.copy(light).lerp(deep, Math.min((mm - deepMm) / (mostMm - deepMm), 1));
-    mixed.toArray(colours, i * 3);
-  }
-  geometry.setAttribute("color", new THREE.BufferAttribute(colours, 3));
-  return true;
-}
-
 /** What a part is called in its file; the loader writes blanks as lines. */
 const nameOf = (part: THREE.Object3D) => (part.name || part.parent?.name || "").replace(/_/g, " ");
 
 const NO_MARKS: StageMark[] = [];
-const LEAST_RING_MM = 3;
-
-/** A ring round the mouth of a hole, seen through the piece; drawn full where it is decided what the hole is for. */
-function MarkRing({ mark, matrix, chosen, onChoose }: { mark: StageMark; matrix?: THREE.Matrix4; chosen: boolean; onChoose: () => void }) {
-  const { inks } = useTheme().palette;
-  const { invalidate } = useThree();
-  const place = useMemo(() => {
-    const turn = new THREE.Quaternion().setFromUnitVectors(
-      new THREE.Vector3(0, 0, 1),
-      new THREE.Vector3(...(mark.axis as [number, number, number])).normalize(),
-    );
-    const own = new THREE.Matrix4().compose(new THREE.Vector3(...(mark.at as [number, number, number])), turn, new THREE.Vector3(1, 1, 1));
-    return matrix ? matrix.clone().multiply(own) : own;
-  }, [mark, matrix]);
-  useEffect(() => invalidate(), [chosen, invalidate, place]);
-  const radius = Math.max(mark.width / 2, LEAST_RING_MM / 2);
-  const thick = Math.max((chosen ? 0.34 : mark.decided ? 0.26 : 0.18) * radius, 0.5);
-  return (
-    <group matrixAutoUpdate={false} matrix={place}>
-      <mesh
-        renderOrder={2}
-        onClick={(e) => {
-          e.stopPropagation();
-          onChoose();
-        }}
-      >
-        <torusGeometry args={[radius + thick, thick, 10, 32]} />
-        <meshBasicMaterial
-          color={chosen ? inks.chosen : mark.decided ? inks.holds : inks.ink}
-          depthTest={false}
-          transparent
-          opacity={0.92}
-        />
-      </mesh>
-    </group>
-  );
-}
-
 /** The point of a plane nearest to the middle of the piece: where its handle sits. */
 function onPlaneOf(plane: StagePlane, middle: THREE.Vector3): THREE.Vector3 {
   const normal = new THREE.Vector3(...plane.normal);

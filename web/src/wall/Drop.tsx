@@ -38,7 +38,7 @@ export function Drop({ build, empty }: { build: number; empty: boolean }) {
         if (piece) made.push(...(await addFile(piece.id, { file })));
         else {
           piece = await upload(build, file, (share) => note(k, { share }));
-          made.push({ sha256: piece.sha256, name: file.name.replace(/\.[^.]+$/, ""), body: null, turn_deg: [0, 0, 0], move_mm: [0, 0, 0] });
+          made.push(...piece.made_of);
         }
         note(k, { share: 1 });
       } catch (error) {

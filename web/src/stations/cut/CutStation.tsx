@@ -5,19 +5,24 @@ import Checkbox from "@mui/material/Checkbox";
 import FormControlLabel from "@mui/material/FormControlLabel";
 import Slider from "@mui/material/Slider";
 import Stack from "@mui/material/Stack";
+import Switch from "@mui/material/Switch";
 import Typography from "@mui/material/Typography";
 import { useTheme } from "@mui/material/styles";
 import { useMemo, useState } from "react";
-import { usePrinters, type Cut } from "../../api/client";
+import { usePrinters, useTrade, type Cut } from "../../api/client";
 import { LengthField, NumberField } from "../../parts/Fields";
 import { Mark } from "../../parts/Mark";
+import { PlainTable } from "../../parts/PlainTable";
 import { useUnits } from "../../parts/units";
 import { LazyStage } from "../../stage/LazyStage";
 import type { StagePlane } from "../../stage/PlaneHandle";
 import { Meetings } from "../pieces/Files";
 import type { StationProps } from "../types";
+import { Plans } from "./Plans";
 
 type Three = [number, number, number];
+/** Bare to hidden: what is seen by more than the first share is warm. */
+const SEEN = { deepMm: 0.5, mostMm: 2 };
 const WAYS: { label: string; normal: Three }[] = [
   { label: "Level", normal: [0, 0, 1] },
   { label: "Left from right", normal: [1, 0, 0] },
@@ -26,11 +31,14 @@ const WAYS: { label: string; normal: Three }[] = [
 
 export default function CutStation({ piece, change, children }: StationProps) {
   const units = useUnits();
-  const { inks } = useTheme().palette;
   const printers = usePrinters();
+  const trade = useTrade().data;
+  const aims = trade?.aims;
   const [explode, setExplode] = useState(0);
   const [plane, setPlane] = useState<string | null>(null);
   const [part, setPart] = useState<string | null>(null);
+  const [seen, setSeen] = useState(false);
+  const [touching, setTouching] = useState(false);
   const data = piece.cut_data;
   const cuts = useMemo<Cut[]>(() => piece.recipe.cuts ?? data?.cuts ?? [], [piece.recipe.cuts, data]);
   const scale = useMemo(() => piece.fit?.scale ?? [1, 1, 1], [piece.fit]);
@@ -72,39 +80,64 @@ export default function CutStation({ piece, change, children }: StationProps) {
   const centres = useMemo(() => Object.fromEntries(data?.parts.map((p) => [p.name, p.centre_mm]) ?? []), [data]);
   const chosenIds = piece.recipe.printer_ids;
   const toggle = (id: number) => {
-    const all = printers.data?.filter((p) => p.active).map((p) => p.id) ?? [];
+    const all = printers.data?.filter((p) => p.active && p.kind !== "resin").map((p) => p.id) ?? [];
     const current = chosenIds.length ? chosenIds : all;
     const next = current.includes(id) ? current.filter((x) => x !== id) : [...current, id];
     if (next.length) change({ printer_ids: next.length === all.length ? [] : next });
   };
+  const r = piece.recipe;
+  const keepOut = (at: Three) => {
+    setTouching(false);
+    change({ keep_out: [...r.keep_out, { at_mm: at.map((v, i) => v / scale[i]), radius_mm: trade?.keep_out_mm ?? 0 }] });
+  };
   const stage = (
-    <>
-      <LazyStage
-        file={piece.files.parts ?? piece.files.preview}
-        label={`${piece.name}, ${data?.parts.length ?? 1} parts`}
-        explode={explode}
-        centres={centres}
-        chosenPart={part}
-        planes={explode > 0.02 ? [] : shown}
-        chosenPlane={plane}
-        onChoosePlane={setPlane}
-        onPlane={fromStage}
-      />
-      <Box sx={{ position: "absolute", left: 20, bottom: 12, width: 260 }}>
-        <Typography variant="caption" id="apart">
-          Exploded view
-        </Typography>
-        <Slider
-          aria-labelledby="apart"
-          min={0}
-          max={1}
-          step={0.02}
-          value={explode}
-          onChange={(_, v) => setExplode(v as number)}
-          size="small"
+    <Box sx={{ display: "flex", flexDirection: "column", height: "100%" }}>
+      <Plans piece={piece} change={change} />
+      <Box sx={{ position: "relative", flex: 1, minHeight: 0 }}>
+        <LazyStage
+          key={seen ? "seen" : "parts"}
+          file={seen && piece.files.seen ? piece.files.seen : (piece.files.parts ?? piece.files.preview)}
+          label={`${piece.name}, ${data?.parts.length ?? 1} parts`}
+          explode={seen ? 0 : explode}
+          centres={centres}
+          chosenPart={part}
+          planes={explode > 0.02 && !seen ? [] : touching ? [] : shown}
+          chosenPlane={plane}
+          onChoosePlane={setPlane}
+          onPlane={fromStage}
+          sanding={seen ? SEEN : undefined}
+          onFace={touching ? (_, at) => keepOut(at) : undefined}
         />
+        <Stack direction="row" spacing={1} sx={{ position: "absolute", right: 12, top: 8, alignItems: "center" }}>
+          <FormControlLabel control={<Switch size="small" checked={seen} onChange={(_, on) => setSeen(on)} />} label="How much is seen" />
+          <Button
+            size="small"
+            variant={touching ? "contained" : "outlined"}
+            aria-pressed={touching}
+            onClick={() => {
+              setExplode(0);
+              setTouching(!touching);
+            }}
+          >
+            {touching ? "Touch the piece" : "No seam here"}
+          </Button>
+        </Stack>
+        <Box sx={{ position: "absolute", left: 20, bottom: 12, width: 260 }}>
+          <Typography variant="caption" id="apart">
+            Exploded view
+          </Typography>
+          <Slider
+            aria-labelledby="apart"
+            min={0}
+            max={1}
+            step={0.02}
+            value={explode}
+            onChange={(_, v) => setExplode(v as number)}
+            size="small"
+          />
+        </Box>
       </Box>
-    </>
+    </Box>
   );
   const decisions = (
     <>
@@ -113,7 +146,7 @@ export default function CutStation({ piece, change, children }: StationProps) {
           Printers
         </Typography>
         {printers.data
-          ?.filter((p) => p.active)
+          ?.filter((p) => p.active && p.kind !== "resin")
           .map((p) => {
             const whole = piece.cut?.whole_fits[p.name];
             return (
@@ -135,7 +168,7 @@ export default function CutStation({ piece, change, children }: StationProps) {
       </Box>
       <Box>
         <Typography variant="h3" component="h2" gutterBottom>
-          Planes{piece.recipe.cuts === null ? ", as proposed" : ", set by you"}
+          Planes{r.cuts === null ? `, as proposed${data?.aim && aims ? `: ${aims[data.aim]}` : ""}` : ", set by you"}
         </Typography>
         <Stack spacing={1}>
           {cuts.map((c, i) => (
@@ -169,16 +202,16 @@ export default function CutStation({ piece, change, children }: StationProps) {
         </Stack>
       </Box>
       {piece.recipe.files.length > 1 && <Meetings piece={piece} names={piece.recipe.files.map((f) => f.name)} change={change} />}
+      {r.keep_out.map((place, k) => (
+        <Typography key={place.at_mm.join()} variant="body2">
+          No seam within {units.length(place.radius_mm * scale[0])} of place {k + 1}.{" "}
+          <Button size="small" onClick={() => change({ keep_out: r.keep_out.filter((o) => o !== place) })}>
+            Take it back
+          </Button>
+        </Typography>
+      ))}
       {data && (
-        <Box
-          component="table"
-          aria-label="Parts"
-          sx={{
-            borderCollapse: "collapse",
-            width: "100%",
-            "& td, & th": { textAlign: "left", py: 0.5, borderBottom: `1px solid ${inks.line}` },
-          }}
-        >
+        <PlainTable label="Parts">
           <thead>
             <tr>
               <th>Part</th>
@@ -198,7 +231,27 @@ export default function CutStation({ piece, change, children }: StationProps) {
               </Box>
             ))}
           </tbody>
-        </Box>
+        </PlainTable>
+      )}
+      {data && data.seams.length > 0 && (
+        <PlainTable label="Seams" numbersFrom={2}>
+          <thead>
+            <tr>
+              <th>Seam</th>
+              <th>Shows</th>
+              <th>Seen</th>
+            </tr>
+          </thead>
+          <tbody>
+            {data.seams.map((s) => (
+              <tr key={s.id}>
+                <td>{s.parts.map((p) => p.replace(/^.*-/, "")).join(" to ")}</td>
+                <td>{units.plain(s.cm, 0)} cm</td>
+                <td>{units.plain(s.seen_cm, 0)} cm</td>
+              </tr>
+            ))}
+          </tbody>
+        </PlainTable>
       )}
     </>
   );

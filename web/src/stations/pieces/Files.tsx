@@ -28,17 +28,12 @@ interface Props {
   onDraft: (draft: number) => void;
 }
 
-/** The files as the decision names them; the one a piece came with where none is decided. */
-const filesOf = (piece: Detail): SetFile[] =>
-  piece.recipe.files.length
-    ? piece.recipe.files
-    : [{ sha256: piece.sha256, name: piece.file_name.replace(/\.[^.]+$/, ""), body: null, turn_deg: [0, 0, 0], move_mm: [0, 0, 0] }];
-
 export function Files({ piece, change, chosen, onChoose, onDraft }: Props) {
   const units = useUnits();
   const wall = useWall(piece.build);
   const { inks } = useTheme().palette;
-  const files = filesOf(piece);
+  // What was just decided shows at once, before the site has answered.
+  const files = piece.recipe.files.length ? piece.recipe.files : piece.made_of;
   const records = piece.pieces?.files ?? [];
   const adding = useRef<HTMLInputElement>(null);
   const exchanging = useRef<HTMLInputElement>(null);

@@ -11,7 +11,7 @@ import { useTrade, type Change, type Detail } from "../../api/client";
 import { EMPTY_SELECT } from "../../parts/Fields";
 import { Mark } from "../../parts/Mark";
 import { useUnits } from "../../parts/units";
-import { alike, decidedFor, groups, isHollow, withUse, type Feature } from "./uses";
+import { decidedFor, withUse, type Hole } from "./uses";
 
 interface Props {
   piece: Detail;
@@ -20,23 +20,17 @@ interface Props {
   onChoose: (hole: number | null) => void;
 }
 
-const KINDS: Record<Feature["kind"], string> = { round: "round", hexagon: "hexagon", slot: "slot", peg: "peg", tongue: "tongue" };
+const WORST = ["stops", "tight"] as const;
 
 export function Holes({ piece, change, chosen, onChoose }: Props) {
   const units = useUnits();
   const trade = useTrade();
   const { inks } = useTheme().palette;
-  const data = piece.pieces_data;
-  if (!data?.features.length) return null;
-  const uses = piece.recipe.features;
-  const scale = piece.fit?.scale ?? [1, 1, 1];
-  const size = (scale[0] + scale[1] + scale[2]) / 3;
+  const { holes } = piece;
+  if (!holes.length) return null;
   const known = trade.data?.uses ?? {};
-  const one = chosen === null ? undefined : data.features[chosen];
-  const told = (f: Feature) => {
-    const use = decidedFor(uses, f);
-    return use && piece.cut?.fitted.find((x) => x.use === use.use && x.at_mm.every((v, i) => v === use.at_mm[i]));
-  };
+  const one = chosen === null ? undefined : holes[chosen];
+  const firsts = holes.flatMap((hole, k) => (hole.alike === k ? [k] : []));
   return (
     <Box>
       <Typography variant="h3" component="h2">
@@ -66,23 +60,17 @@ export function Holes({ piece, change, chosen, onChoose }: Props) {
           </tr>
         </thead>
         <tbody>
-          {groups(data.features).map((group) => {
-            const f = group[0];
-            const open = !!one && group.includes(one);
-            const decided = [...new Set(group.map((g) => decidedFor(uses, g)?.use ?? ""))];
-            const states = group.map((g) => told(g)?.state ?? "made");
-            const made = told(f);
-            const now = made && (made.state === "made" || made.state === "thin") ? made.width_mm : f.width_mm * size;
-            const verdict = states.every((x) => x === "made")
-              ? "holds"
-              : states.every((x) => x === "made" || x === "thin")
-                ? "tight"
-                : "stops";
+          {firsts.map((k) => {
+            const hole = holes[k];
+            const group = holes.filter((h) => h.alike === k);
+            const open = one?.alike === k;
+            const decided = [...new Set(group.map((h) => decidedFor(piece, h)?.use ?? ""))];
+            const verdict = WORST.find((v) => group.some((h) => h.verdict === v)) ?? "holds";
             return (
               <Box
                 component="tr"
-                key={data.features.indexOf(f)}
-                onClick={() => onChoose(open ? null : data.features.indexOf(f))}
+                key={k}
+                onClick={() => onChoose(open ? null : k)}
                 sx={{ cursor: "pointer", outline: open ? `1.5px solid ${inks.chosen}` : undefined }}
               >
                 <td>
@@ -92,15 +80,15 @@ export function Holes({ piece, change, chosen, onChoose }: Props) {
                     aria-expanded={open}
                     sx={{ p: 0, minWidth: 0, minHeight: 24, color: "text.primary", textAlign: "left" }}
                   >
-                    {group.length} {KINDS[f.kind]}
-                    {f.through ? " through" : ""}
+                    {group.length} {hole.feature.kind}
+                    {hole.feature.through ? " through" : ""}
                   </Button>
                 </td>
-                <td className="n">{units.plainLength(f.width_mm, 2)}</td>
-                <td className="n">{units.plainLength(now, 2)}</td>
-                <td className="n">{units.plainLength(f.depth_mm * size, 1)}</td>
+                <td className="n">{units.plainLength(hole.feature.width_mm, 2)}</td>
+                <td className="n">{units.plainLength(hole.width_mm, 2)}</td>
+                <td className="n">{units.plainLength(hole.depth_mm, 1)}</td>
                 <td>
-                  {!isHollow(f) ? (
+                  {!hole.hollow ? (
                     <i>stays</i>
                   ) : decided.length > 1 ? (
                     "several"
@@ -117,38 +105,34 @@ export function Holes({ piece, change, chosen, onChoose }: Props) {
           })}
         </tbody>
       </Box>
-      {one && chosen !== null && isHollow(one) && (
-        <UseOf piece={piece} one={one} likely={data.likely[chosen] ?? []} known={known} change={change} />
-      )}
+      {one?.hollow && <UseOf piece={piece} one={one} known={known} change={change} />}
     </Box>
   );
 }
 
 interface UseProps extends Pick<Props, "piece" | "change"> {
-  one: Feature;
-  likely: string[];
+  one: Hole;
   known: Record<string, string>;
 }
 
 /** What the chosen hole, and those like it, are for: the likeliest first. */
-function UseOf({ piece, one, likely, known, change }: UseProps) {
-  const uses = piece.recipe.features;
-  const same = alike(piece.pieces_data?.features ?? [], one);
-  const slot = one.kind === "slot";
-  const others = Object.keys(known).filter((code) => !likely.includes(code) && slot === (code === "slide" || code === "plug"));
-  const set = (holes: Feature[], use: string) => change({ features: withUse(uses, holes, use) });
+function UseOf({ piece, one, known, change }: UseProps) {
+  const same = piece.holes.filter((h) => h.alike === one.alike);
+  const slot = one.feature.kind === "slot";
+  const others = Object.keys(known).filter((code) => !one.likely.includes(code) && slot === (code === "slide" || code === "plug"));
+  const set = (holes: Hole[], use: string) => change({ features: withUse(piece, holes, use) });
   return (
     <Stack direction="row" spacing={1} sx={{ mt: 1.25, alignItems: "center" }}>
       <TextField
         select
         slotProps={EMPTY_SELECT}
         label={same.length > 1 ? `These ${same.length} are for` : "It is for"}
-        value={decidedFor(uses, one)?.use ?? ""}
+        value={decidedFor(piece, one)?.use ?? ""}
         onChange={(e) => set(same, e.target.value)}
         sx={{ flex: 1 }}
       >
         <MenuItem value="">as it came</MenuItem>
-        {likely.map((code) => (
+        {one.likely.map((code) => (
           <MenuItem key={code} value={code}>
             {known[code] ?? code}
           </MenuItem>
@@ -160,13 +144,13 @@ function UseOf({ piece, one, likely, known, change }: UseProps) {
           </MenuItem>
         ))}
       </TextField>
-      {same.length > 1 && decidedFor(uses, one) && (
+      {same.length > 1 && decidedFor(piece, one) && (
         <Button
           size="small"
           variant="outlined"
           onClick={() =>
             set(
-              same.filter((f) => f !== one),
+              same.filter((h) => h !== one),
               "",
             )
           }

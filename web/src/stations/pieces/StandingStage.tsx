@@ -1,7 +1,8 @@
 /** The stage with the piece as it stands; its own file so that three.js loads with it. */
 import { useMemo } from "react";
 import type { Detail } from "../../api/client";
-import Stage, { type StageMark } from "../../stage/Stage";
+import type { StageMark } from "../../stage/MarkRing";
+import Stage from "../../stage/Stage";
 import { decidedFor } from "./uses";
 import { standing } from "../../stage/stand";
 import { LazyStage } from "../../stage/LazyStage";
@@ -24,11 +25,14 @@ export default function StandingStage({ piece, explode = 0, chosenFile = null, c
   const matrix = useMemo(() => standing(piece), [turn_x, turn_y, turn_z, mirrored]);
   const files = piece.pieces?.files;
   const centres = useMemo(() => Object.fromEntries((files ?? []).map((f, k) => [nameOf(k), f.centre_mm])), [files]);
-  const found = piece.pieces_data?.features;
-  const uses = piece.recipe.features;
   const marks = useMemo<StageMark[]>(
-    () => (found ?? []).map((f, id) => ({ id, at: f.at_mm, axis: f.axis, width: f.width_mm, decided: decidedFor(uses, f) !== undefined })),
-    [found, uses],
+    () =>
+      piece.holes.map((hole, id) => {
+        const { at_mm, axis, width_mm } = hole.feature;
+        return { id, at: at_mm, axis, width: width_mm, decided: decidedFor(piece, hole) !== undefined };
+      }),
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+    [piece.holes, piece.recipe.features],
   );
   if (!piece.files.preview) return <LazyStage file={null} label={piece.name} />;
   return (

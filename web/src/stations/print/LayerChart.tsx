@@ -25,7 +25,13 @@ export default function LayerChart({ sweep, current }: { sweep: Schemas["Sweep"]
         },
       ]}
       yAxis={[{ label: "hours", width: 48 }]}
-      series={[{ data: sweep.map((s) => s.hours), valueFormatter: (v) => (v === null ? "" : units.hours(v)) }]}
+      series={[
+        {
+          data: sweep.map((s) => s.hours),
+          valueFormatter: (v, { dataIndex }) =>
+            v === null ? "" : `${units.hours(v)}, and ${units.hours(sweep[dataIndex].hands_h)} of hands`,
+        },
+      ]}
       slotProps={{ tooltip: { trigger: "item" } }}
       skipAnimation
     />

@@ -11,9 +11,11 @@ import { useTheme } from "@mui/material/styles";
 import { lazy, Suspense, useState } from "react";
 import { useMaterials, useShop, useTrade, useWall, type Change, type Schemas } from "../../api/client";
 import { DecisionField } from "../../parts/DecisionField";
+import { PlainTable } from "../../parts/PlainTable";
 import { Silhouette } from "../../parts/Silhouette";
 import { useUnits } from "../../parts/units";
 import type { StationProps } from "../types";
+import { Choices } from "./Choices";
 import { Lanes } from "./Lanes";
 import { PartLying } from "./PartLying";
 
@@ -44,28 +46,33 @@ export default function PrintStation({ piece, change, children }: StationProps) 
       </Stack>
       {part && <PartLying piece={piece} part={part} change={change} />}
       {piece.print_data && (
-        <Box sx={{ display: "flex", flexWrap: "wrap", gap: 3, mt: 2 }}>
-          <Box sx={{ width: 380 }}>
+        <Box sx={{ display: "flex", flexWrap: "wrap", gap: 3, mt: 2, borderTop: `2px solid ${inks.ink}`, pt: 1 }}>
+          <Box sx={{ flex: "1 1 420px", minWidth: 320 }}>
+            <Typography variant="h3" component="h2">
+              What other choices take
+            </Typography>
+            <Choices options={piece.print_data.options} change={change} />
+          </Box>
+          <Box sx={{ flex: "1 1 320px", minWidth: 300 }}>
             <Typography variant="h3" component="h2">
               Hours by layer height
             </Typography>
             <Suspense fallback={null}>
               <LayerChart sweep={piece.print_data.sweep} current={r.layer_mm} />
             </Suspense>
+            {wall.data && shop.data && (
+              <>
+                <Typography variant="h3" component="h2">
+                  The build on its printers
+                </Typography>
+                <Lanes calendar={wall.data.calendar} shop={shop.data} piece={piece.id} />
+                <Typography variant="body2" color="text.secondary">
+                  {`Hours × ${units.plain(shop.data.planning_factor, 1)} (everything takes longer), beds changed between ${shop.data.wake_from_h} and ${shop.data.wake_to_h} h.`}{" "}
+                  Nights are shaded; this piece is dark.
+                </Typography>
+              </>
+            )}
           </Box>
-          {wall.data && shop.data && (
-            <Box sx={{ flex: 1, minWidth: 320 }}>
-              <Typography variant="h3" component="h2">
-                The build on its printers
-              </Typography>
-              <Lanes calendar={wall.data.calendar} shop={shop.data} piece={piece.id} />
-              <Typography variant="body2" color="text.secondary">
-                {shop.data &&
-                  `Hours × ${units.plain(shop.data.planning_factor, 1)} (everything takes longer), beds changed between ${shop.data.wake_from_h} and ${shop.data.wake_to_h} h.`}{" "}
-                Nights are shaded; this piece is dark.
-              </Typography>
-            </Box>
-          )}
         </Box>
       )}
     </Box>
@@ -105,12 +112,21 @@ export default function PrintStation({ piece, change, children }: StationProps) 
       </Stack>
       {r.support !== "none" && (
         <FormControlLabel
-          control={<Switch checked={r.support_bed_only} onChange={(_, on) => change({ support_bed_only: on })} />}
+          control={<Switch size="small" checked={r.support_bed_only} onChange={(_, on) => change({ support_bed_only: on })} />}
           label="Supports stand on the bed only"
         />
       )}
       <FormControlLabel
-        control={<Switch checked={r.as_supplied} onChange={(_, on) => change({ as_supplied: on })} />}
+        control={<Switch size="small" checked={r.adaptive_layers} onChange={(_, on) => change({ adaptive_layers: on })} />}
+        label="Layers follow the slope"
+      />
+      <FormControlLabel
+        control={<Switch size="small" checked={r.slow_outer_wall} onChange={(_, on) => change({ slow_outer_wall: on })} />}
+        label="Slow outer wall"
+      />
+      <FormControlLabel control={<Switch size="small" checked={r.raft} onChange={(_, on) => change({ raft: on })} />} label="Raft" />
+      <FormControlLabel
+        control={<Switch size="small" checked={r.as_supplied} onChange={(_, on) => change({ as_supplied: on })} />}
         label="Whole files lie as their designer laid them"
       />
       <TextField
@@ -129,22 +145,14 @@ export default function PrintStation({ piece, change, children }: StationProps) 
         ))}
       </TextField>
       {parts.length > 0 && (
-        <Box
-          component="table"
-          aria-label="Prints"
-          sx={{
-            borderCollapse: "collapse",
-            width: "100%",
-            "& td, & th": { textAlign: "left", py: 0.5, borderBottom: `1px solid ${inks.line}` },
-            "& td:nth-of-type(n+3), & th:nth-of-type(n+3)": { textAlign: "right" },
-          }}
-        >
+        <PlainTable label="Prints" numbersFrom={3}>
           <thead>
             <tr>
               <th>Part</th>
               <th>Fastest on</th>
               <th>Time</th>
               <th>Filament</th>
+              <th>Hands</th>
             </tr>
           </thead>
           <tbody>
@@ -153,11 +161,14 @@ export default function PrintStation({ piece, change, children }: StationProps) 
                 <td>{p.name.replace(/^.*-/, "")}</td>
                 <td>{p.printer ?? "no bed"}</td>
                 <td>{p.hours === null ? "" : units.hours(p.hours)}</td>
-                <td>{p.filament_g === null ? "" : units.grams(p.filament_g)}</td>
+                <td>
+                  {p.of_resin && p.resin ? `${units.plain(p.resin.ml, 0)} ml` : p.filament_g === null ? "" : units.grams(p.filament_g)}
+                </td>
+                <td>{units.hours(p.hands_h)}</td>
               </tr>
             ))}
           </tbody>
-        </Box>
+        </PlainTable>
       )}
       <Button variant="contained" disabled={!ready} href={`/api/pieces/${piece.id}/takeaway/`} component="a" download>
         Download the files
@@ -191,14 +202,14 @@ function PartCard({ part, chosen, onChoose }: CardProps) {
       >
         {part.name.replace(/^.*-/, "")}
       </Button>
-      <Stack direction="row" spacing={1} sx={{ alignItems: "flex-end", borderBottom: `1px solid ${inks.ink}`, height: 108 }}>
-        <Silhouette path={part.picture} width={96} height={104} label={`${part.name} lying, from the side`} fill={inks.faint} />
-        <Silhouette path={part.footprint} width={60} height={60} label={`${part.name} from above`} fill={inks.line} />
+      <Stack direction="row" spacing={1} sx={{ alignItems: "flex-end", borderBottom: `1px solid ${inks.ink}`, height: 74 }}>
+        <Silhouette path={part.picture} width={70} height={70} label={`${part.name} lying, from the side`} fill={inks.faint} />
+        <Silhouette path={part.footprint} width={48} height={48} label={`${part.name} from above`} fill={inks.line} />
       </Stack>
       <Typography variant="body2">{units.size(part.size_mm)}</Typography>
       {best && (
         <Typography variant="body2" color="text.secondary">
-          {units.plain(best.layers, 0)} layers, {units.grams(best.support_g)} of it support
+          {units.plain(best.layers, 0)} layers, {part.of_resin ? "in resin" : `${units.grams(best.support_g)} of it support`}
         </Typography>
       )}
     </Box>

@@ -1,0 +1,88 @@
+"""How much bystanders see of a piece as it is worn: of each face, and of a seam that runs over it.
+
+They stand all round it, most of them in front and at eye level; from behind, above and below less is looked at. The inside is not seen.
+"""
+
+from dataclasses import dataclass
+
+import igl
+import numpy as np
+
+from bastion_core.geometry.creases import Surface
+from bastion_core.geometry.mesh import Floats, Mesh, faceted
+
+DIRECTIONS = 64
+_FRONT, _BACK, _ABOVE = 1.0, 0.25, 0.2
+"""How much a look from in front, from behind, from above or below weighs; common practice, no source."""
+_FOLDS_DEG, _IN_A_GROOVE = 35.0, 0.4
+"""A seam along an edge that folds inward by more than this is seen so much less; common practice, no source."""
+SHOWS = 0.05
+"""Less than this is not seen."""
+
+
+def bystanders(count: int = DIRECTIONS) -> tuple[Floats, Floats]:
+    """(n, 3) unit directions from the piece to those who look at it (front at -y, up at +z), and how much each look weighs (n,), 1 in all."""
+    k = np.arange(count)
+    z = 1 - (2 * k + 1) / count
+    turn = k * np.pi * (3 - np.sqrt(5))
+    flat = np.sqrt(1 - z**2)
+    directions = np.column_stack([flat * np.cos(turn), flat * np.sin(turn), z])
+    ahead = (1 - directions[:, 1]) / 2
+    level = np.exp(-((np.degrees(np.arcsin(z)) / 35) ** 2))
+    weight = (_BACK + (_FRONT - _BACK) * ahead) * (_ABOVE + (1 - _ABOVE) * level)
+    return directions, weight / weight.sum()
+
+
+def seen_share(mesh: Mesh) -> Floats:
+    """(m,): how much of each face is seen, 0 (never) to 1 (by everybody who could see a face that looks that way best)."""
+    directions, weights = bystanders()
+    normals = mesh.area_vectors / np.maximum(np.linalg.norm(mesh.area_vectors, axis=1), 1e-12)[:, None]
+    starts = mesh.triangles.mean(axis=1) + normals * 1e-2
+    seen = np.zeros(len(normals))
+    for direction, weight in zip(directions, weights, strict=True):
+        facing = normals @ direction
+        looked = np.flatnonzero(facing > 0.05)
+        free = mesh.rays.first_hits(starts[looked], np.tile(direction, (len(looked), 1)))[1] < 0
+        # Nearly edge on little is seen; past some 30 degrees a seam is as plain as it gets.
+        seen[looked] += weight * free * np.minimum(facing[looked] * 2, 1.0)
+    best = float(np.max([weights @ np.minimum(np.maximum(directions @ d, 0) * 2, 1.0) for d in directions]))
+    return np.asarray(np.minimum(_evened(mesh, seen / best), 1.0) * _grooves(mesh))
+
+
+def _evened(mesh: Mesh, share: Floats) -> Floats:
+    """(m,): each face like those round it: single faces of a coarse surface lie turned anyhow."""
+    areas = np.repeat(np.linalg.norm(mesh.area_vectors, axis=1), 3)
+    corners = mesh.faces.ravel()
+    total = np.bincount(corners, areas * np.repeat(share, 3), minlength=len(mesh.vertices))
+    at_corner = total / np.maximum(np.bincount(corners, areas, minlength=len(mesh.vertices)), 1e-12)
+    return np.asarray(at_corner[mesh.faces].mean(axis=1))
+
+
+def _grooves(mesh: Mesh) -> Floats:
+    """(m,): less than 1 for faces along an edge that folds inward: lines and grooves hide a seam."""
+    surface = Surface.of(mesh)
+    less = np.ones(len(mesh.faces))
+    less[surface.pairs[surface.hollow & (surface.angle > _FOLDS_DEG)].ravel()] = _IN_A_GROOVE
+    return less
+
+
+@dataclass(frozen=True, eq=False)
+class Sight:
+    """A piece's surface and how much of each face is seen."""
+
+    mesh: Mesh
+    share: Floats
+    """(m,)"""
+
+    @classmethod
+    def of(cls, mesh: Mesh) -> "Sight":
+        return cls(mesh, seen_share(mesh))
+
+    def at(self, points: Floats) -> Floats:
+        """(n,): how much is seen of places (n, 3) on the surface: of the face each lies on."""
+        _, face, _ = igl.point_mesh_squared_distance(points, self.mesh.vertices, self.mesh.faces)
+        return np.asarray(self.share[np.asarray(face)])
+
+    def to_look_at(self) -> tuple[Mesh, Floats]:
+        """The surface with corners of its own for each face, and how much is seen at each."""
+        return faceted(self.mesh), np.repeat(self.share, 3)

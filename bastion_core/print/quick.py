@@ -1,0 +1,246 @@
+"""Hours, grams and support of boxes cut out of a piece, lying on any of their six sides, in about a millisecond: for searches through thousands.
+
+The piece is shot through once along each axis, on a grid: that leaves intervals of matter. A part bounded by axis planes is those
+intervals, clipped; volume, foot, overhangs and the space under them are plain sums over them. What walls take follows from the upright
+faces, which are summed from the triangles by the cell of space they lie in. Lines are laid at an average speed.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from bastion_core.geometry.mesh import Floats, Ints, Mesh
+from bastion_core.print.profile import Profile, material
+from bastion_core.print.sanding import steps_mm
+from bastion_core.print.supports import about_mm3
+from bastion_core.shop import Printer
+
+PITCH_MM = 2.5
+_NEAR_BED_MM = 0.3
+_SHARE = {"outer": 0.5, "inner": 1.0, "skins": 0.7, "infill": 1.0, "support": 1.0}
+_AVERAGE = {"outer": 1.0, "inner": 0.97, "skins": 0.72, "infill": 0.75, "support": 0.75}
+"""What lines come to of their speed with all their starts and stops: read off the full estimate."""
+_ISLAND_S = 0.6
+"""Travel and seams of a layer: read off the full estimate."""
+
+
+@dataclass(frozen=True)
+class Quick:
+    """About what a part takes as it lies."""
+
+    hours: float
+    filament_g: float
+    support_g: float
+    volume_mm3: float
+    height_mm: float
+    foot_mm2: float
+    held_mm2: float
+    """Level area that is held."""
+
+
+@dataclass(frozen=True)
+class Raw:
+    """What a part is made of as it lies, before a printer is chosen for it."""
+
+    axis: int
+    downward: bool
+    mm3: dict[str, float]
+    """Of each kind of line."""
+    size_mm: tuple[float, float, float]
+    """Across (the two other axes in order), and upright."""
+    volume_mm3: float
+    foot_mm2: float
+    held_mm2: float
+    scars_cm2: float
+    """Of faces that show, where they are held."""
+    steps_mm_cm2: float
+    """Of faces that show: how deep their steps are, by their area."""
+
+    def on(self, profile: Profile, printer: Printer) -> Quick:
+        """On a printer."""
+        hours, grams = _laid(self.mm3, self.size_mm[2], profile, printer)
+        support = self.mm3["support"] / 1000 * material(profile.material).density_g_cm3
+        return Quick(hours, grams, support, self.volume_mm3, self.size_mm[2], self.foot_mm2, self.held_mm2)
+
+
+@dataclass(frozen=True, eq=False)
+class _Shot:
+    """A piece shot through along one axis: intervals of matter, sorted by their column and height."""
+
+    across: Floats
+    """(k, 2): where their columns stand, on the two other axes in order."""
+    column: Ints
+    low: Floats
+    high: Floats
+    slopes: tuple[Floats, Floats]
+    """(k,) each: how far the face at the lower end looks down, that at the upper end up (0 to 1), 1 where it is level."""
+    shows: tuple[NDArray[np.bool_], NDArray[np.bool_]]
+    """(k,) each: whether the faces at either end are seen."""
+
+
+class Probe:
+    """A piece made ready to be judged in parts. ``shows`` (m,) says which of its faces are seen when it is worn; all of them where not given."""
+
+    def __init__(self, mesh: Mesh, pitch_mm: float = PITCH_MM, shows: NDArray[np.bool_] | None = None) -> None:
+        self.pitch_mm = pitch_mm
+        self.bounds = mesh.bounds
+        seen = np.ones(len(mesh.faces), np.bool_) if shows is None else shows
+        self._shots = tuple(self._shot(mesh, axis, seen) for axis in range(3))
+        self._middles = mesh.triangles.mean(axis=1)
+        self._areas = np.linalg.norm(mesh.area_vectors, axis=1)
+        # (m, 3): how level each face is when that axis is upright, and how upright.
+        self._lean = np.abs(mesh.area_vectors) / np.maximum(self._areas, 1e-12)[:, None]
+        self._aside = np.sqrt(np.maximum(1 - self._lean**2, 0.0))
+        self._stepped = self._areas[:, None] * steps_mm(self._lean, 1.0) * seen[:, None] / 100
+
+    def _shot(self, mesh: Mesh, axis: int, seen: NDArray[np.bool_]) -> _Shot:
+        a, b = (k for k in range(3) if k != axis)
+        low, high = mesh.bounds
+        at = [np.arange(low[k] + self.pitch_mm / 2, high[k], self.pitch_mm) for k in (a, b)]
+        grid = np.stack(np.meshgrid(*at, indexing="ij"), axis=-1).reshape(-1, 2)
+        starts = np.zeros((len(grid), 3))
+        # Off the grid by a hair: rays along edges of a mesh are counted twice.
+        starts[:, [a, b]] = grid + np.array([0.0137, 0.0071])
+        starts[:, axis] = low[axis] - 1.0
+        up = np.zeros(3)
+        up[axis] = 1.0
+        ray, distance, face = mesh.rays.all_faces(starts, np.tile(up, (len(starts), 1)))
+        height = distance - 1.0 + low[axis]
+        slope = mesh.area_vectors[face, axis] / np.maximum(np.linalg.norm(mesh.area_vectors[face], axis=1), 1e-12)
+        # Within how many bodies each hit lies: matter begins where none was before, ends where none is after.
+        step = np.where(slope < 0, 1, -1)
+        within = np.cumsum(step)
+        first = np.searchsorted(ray, ray, side="left")
+        within = within - np.where(first > 0, within[first - 1], 0)
+        begin, end = np.flatnonzero((step > 0) & (within == 1)), np.flatnonzero((step < 0) & (within == 0))
+        # A ray along an edge does not come out even.
+        even = np.bincount(ray, step, minlength=len(starts)) == 0
+        begin, end = begin[even[ray[begin]]], end[even[ray[end]]]
+        count = min(len(begin), len(end))
+        begin, end = begin[:count], end[:count]
+        return _Shot(
+            grid[ray[begin]], ray[begin], height[begin], height[end], (-slope[begin], slope[end]), (seen[face[begin]], seen[face[end]])
+        )
+
+    def judge(self, low: Floats, high: Floats, axis: int, downward: bool, profile: Profile, printer: Printer) -> Quick | None:
+        """The part between two corners (3,), lying with ``axis`` upright (or upside down); None where there is nothing of it."""
+        found = next((r for r in self.lyings(low, high, profile, (axis,)) if r.downward == downward), None)
+        return None if found is None else found.on(profile, printer)
+
+    def lyings(self, low: Floats, high: Floats, profile: Profile, axes: Sequence[int] = (0, 1, 2)) -> list[Raw]:
+        """The part between two corners (3,) with each of ``axes`` upright and upside down; nothing where there is nothing of it."""
+        inside = np.flatnonzero(((self._middles > low) & (self._middles < high)).all(axis=1))
+        extents = [self._extent(low, high, axis) for axis in range(3)]
+        if any(e is None for e in extents):
+            return []
+        sizes = [e[1] - e[0] for e in extents if e is not None]
+        found = []
+        for axis in axes:
+            found += self._lying(low, high, axis, inside, sizes, profile)
+        return found
+
+    def lopsided(self) -> float:
+        """How far the piece is from its own mirror image, left to right: 0 where they are the same, 1 where all of it is on one side."""
+        shot, middle = self._shots[0], float(self.bounds[:, 0].mean())
+        thick = shot.high - shot.low
+        off = np.bincount(shot.column, thick * ((shot.low + shot.high) / 2 - middle))
+        return float(np.abs(off).sum() / max((thick * np.abs((shot.low + shot.high) / 2 - middle)).sum(), 1e-9))
+
+    def _within(self, low: Floats, high: Floats, axis: int) -> NDArray[np.bool_]:
+        shot = self._shots[axis]
+        a, b = (k for k in range(3) if k != axis)
+        return np.asarray(
+            (shot.across[:, 0] > low[a]) & (shot.across[:, 0] < high[a]) & (shot.across[:, 1] > low[b]) & (shot.across[:, 1] < high[b])
+            & (shot.low < high[axis]) & (shot.high > low[axis])
+        )  # fmt: skip
+
+    def _extent(self, low: Floats, high: Floats, axis: int) -> tuple[float, float] | None:
+        """From where to where the part reaches along an axis."""
+        there = self._within(low, high, axis)
+        if not there.any():
+            return None
+        shot = self._shots[axis]
+        return max(float(shot.low[there].min()), low[axis]), min(float(shot.high[there].max()), high[axis])
+
+    def _lying(self, low: Floats, high: Floats, axis: int, inside: Ints, sizes: Sequence[float], profile: Profile) -> list[Raw]:
+        shot, cell = self._shots[axis], self.pitch_mm**2
+        there = self._within(low, high, axis)
+        column, begin, end = shot.column[there], shot.low[there], shot.high[there]
+        below, above = begin < low[axis], end > high[axis]
+        begin, end = np.maximum(begin, low[axis]), np.minimum(end, high[axis])
+        slopes = [np.where(cut, 1.0, s[there]) for cut, s in zip((below, above), shot.slopes, strict=True)]
+        shows = [s[there] & ~cut for cut, s in zip((below, above), shot.shows, strict=True)]
+        volume = float((end - begin).sum()) * cell
+        # Walls: upright area of its faces, and of the cut faces that stand. The outer one first, the others as far as there is room.
+        area, lean, aside = self._areas[inside], self._lean[inside, axis], self._aside[inside, axis]
+        upright_each = area * aside
+        upright = float(upright_each.sum()) + self._cut_mm2(low, high, axis)
+        line, skin = profile.line_width_mm, profile.skin_layers * profile.layer_mm
+        outer = min(upright * line, volume)
+        inner = min((profile.walls - 1) * upright * line, volume - outer)
+        # A slope shows skin where it recedes by more than the walls in so many layers.
+        shown = np.clip(1 - profile.walls * line * aside / np.maximum(skin * lean, 1e-12), 0.0, 1.0)
+        flat = float((area * lean * shown).sum()) + cell * float(below.sum() + above.sum())
+        rest = volume - outer - inner
+        # Less than two lines between the walls are filled; a wall that leans is as much thicker across.
+        thick = 2 * volume / max(float(area.sum()), 1e-9)
+        filled = float(upright_each[thick < 2 * (profile.walls + 1) * line * aside].sum()) / max(float(upright_each.sum()), 1e-9)
+        skins = min(flat * skin, rest)
+        skins += (rest - skins) * filled
+        mm3 = {"outer": outer, "inner": inner, "skins": skins, "infill": (rest - skins) * profile.infill}
+        steps = float(self._stepped[inside, axis].sum()) * profile.layer_mm
+        across = [sizes[k] for k in range(3) if k != axis]
+        found = []
+        for downward in (False, True):
+            if downward:
+                column, begin, end = column[::-1], -end[::-1], -begin[::-1]
+            down, seen = slopes[downward], shows[downward]
+            if downward:
+                down, seen = down[::-1], seen[::-1]
+            bed = float(begin.min())
+            # What lies under each interval: the one before it in its column, else the bed.
+            same = np.concatenate([[False], column[1:] == column[:-1]])
+            gap = begin - np.where(same, np.concatenate([[bed], end[:-1]]), bed)
+            hangs = (down > np.sin(np.radians(profile.support_from_deg))) & (gap > 1.0)
+            if profile.support_bed_only:
+                hangs &= ~same
+            drop = gap[hangs]
+            held = about_mm3(np.full(len(drop), cell), drop, profile.support)
+            scars = 0.0 if profile.support == "none" else cell / 100 * float((1 / np.maximum(down[hangs & seen], 0.5)).sum())
+            foot = float(((gap < _NEAR_BED_MM) & ~same).sum()) * cell
+            size = (across[0], across[1], float(end.max()) - bed)
+            found.append(Raw(axis, downward, mm3 | {"support": held}, size, volume, foot, float(len(drop)) * cell, scars, steps))
+        return found
+
+    def _cut_mm2(self, low: Floats, high: Floats, axis: int) -> float:
+        """Area of the upright faces that cutting leaves."""
+        total = 0.0
+        for other in range(3):
+            if other == axis:
+                continue
+            shot = self._shots[other]
+            a, b = (k for k in range(3) if k != other)
+            for at in (low[other], high[other]):
+                if self.bounds[0, other] < at < self.bounds[1, other]:
+                    there = (shot.low < at) & (shot.high > at)
+                    there &= (shot.across[:, 0] > low[a]) & (shot.across[:, 0] < high[a])
+                    there &= (shot.across[:, 1] > low[b]) & (shot.across[:, 1] < high[b])
+                    total += float(there.sum()) * self.pitch_mm**2
+        return total
+
+
+def _laid(mm3: dict[str, float], tall_mm: float, profile: Profile, printer: Printer) -> tuple[float, float]:
+    """Hours and grams of so much of each kind of line."""
+    stuff = material(profile.material)
+    line = profile.line_width_mm * profile.layer_mm
+    speed = printer.speed_mm_s * (0.5 if profile.slow_outer_wall else 1.0)
+    most = stuff.most_flow_mm3_s / line
+    seconds = sum(
+        v / line / (_AVERAGE[kind] * min((speed if kind == "outer" else printer.speed_mm_s) * _SHARE[kind], most))
+        for kind, v in mm3.items()
+    )
+    layers = tall_mm / profile.layer_mm
+    each = max(seconds / max(layers, 1.0) + _ISLAND_S, profile.least_layer_s) + profile.layer_change_s
+    return layers * each / 3600 + printer.warm_up_h, sum(mm3.values()) / 1000 * stuff.density_g_cm3
