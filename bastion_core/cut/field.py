@@ -106,6 +106,8 @@ class Field:
         self.probe = Probe(mesh, PITCH_MM, sight.share > SHOWS)
         self.sliver_mm3 = max(SLIVER_MM3, SLIVER_SHARE * abs(mesh.volume))
         self._leaves: dict[Box, Leaf | None] = {}
+        self._takes: dict[Box, bool] = {}
+        self._near: tuple[Box, Probe] | None = None
         self._seams: dict[tuple[int, float], tuple[Floats, Floats, Floats]] = {}
 
     @cached_property
@@ -123,6 +125,28 @@ class Field:
         """How many boxes were looked at."""
         return len(self._leaves)
 
+    def near(self, box: Box) -> None:
+        """From now on boxes within this one are asked for."""
+        self._near = box, self.probe.part(np.array(box[0]), np.array(box[1]))
+
+    def _probe(self, box: Box) -> Probe:
+        if self._near is not None:
+            (low, high), probe = self._near
+            if all(low[k] <= box[0][k] and box[1][k] <= high[k] for k in range(3)):
+                return probe
+        return self.probe
+
+    def takes(self, box: Box) -> bool:
+        """Whether any printer takes the box in one, by its size alone: a small part of the time that judging it takes."""
+        if box in self._leaves:
+            leaf = self._leaves[box]
+            return leaf is not None and leaf.fits
+        if box not in self._takes:
+            sizes = self._probe(box).sizes_mm(np.array(box[0]), np.array(box[1]))
+            lying = [] if sizes is None else [(*(sizes[k] for k in range(3) if k != axis), sizes[axis]) for axis in range(3)]
+            self._takes[box] = any(_takes(three(size), printer) for size in lying for printer in self.printers)
+        return self._takes[box]
+
     def leaf(self, box: Box) -> Leaf | None:
         """The box printed in one, the best way on the best printer; as if beds had no end where none takes it. None where hardly anything is in it."""
         if box not in self._leaves:
@@ -132,7 +156,7 @@ class Field:
     def _leaf(self, box: Box) -> Leaf | None:
         best: dict[bool, tuple[float, Costs]] = {}
         on: dict[str, float] = {}
-        for raw in self.probe.lyings(np.array(box[0]), np.array(box[1]), self.profile):
+        for raw in self._probe(box).lyings(np.array(box[0]), np.array(box[1]), self.profile):
             if raw.volume_mm3 < self.sliver_mm3:
                 return None
             for printer in self.printers:

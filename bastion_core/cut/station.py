@@ -17,6 +17,7 @@ from bastion_core.cut.recipe import CutRecipe, KeepOut
 from bastion_core.cut.supplied import MateRecord, Supplied, begin, faces_at, files_of, mates_at, proposed_for, supplied_seams, told
 from bastion_core.engine.keeping import plain
 from bastion_core.engine.station import Known, Made, Place, Station, Waits
+from bastion_core.engine.store import Ref
 from bastion_core.errors import RecipeProblem
 from bastion_core.findings import Fact, Finding, Note, Remedy, Said, Verdict, counted, mm, say
 from bastion_core.fit.recipe import FitRecipe
@@ -36,6 +37,7 @@ from bastion_core.shop import Printer, Weights
 from bastion_core.takeaway import part_name
 
 PART_TRIANGLES = 30_000
+PLANS_EDITION = 1
 NO_PRINTER = "There is no printer to cut for. Add one in the shop, or choose others under Cut."
 
 
@@ -89,14 +91,23 @@ class SightKey:
 
 @dataclass(frozen=True)
 class PlansKey:
-    """What the proposed plans depend on."""
+    """What the proposed plans depend on: not on the maker's planes, nor on the plan that is chosen."""
 
+    edition: int
+    """Raised when plans are found otherwise than before."""
     shaped: Shaped
     scale: Scale
     beds: tuple[Bed, ...]
     keep_out: tuple[KeepOut, ...]
     weights: Weights
     lengthwise: bool
+
+
+@dataclass(frozen=True)
+class Plans:
+    """The plans that were found, as they are kept."""
+
+    found: tuple[Alternative, ...]
 
 
 @dataclass(frozen=True)
@@ -149,6 +160,8 @@ class CutResult:
     """Of all seams."""
     no_way: bool = False
     """Whether the places to keep out of leave no plan."""
+    leans_on: tuple[Ref, ...] = ()
+    """What it was made with and is kept beside it: the plans."""
 
 
 @dataclass(frozen=True)
@@ -280,7 +293,7 @@ def _corners(size: Floats) -> Floats:
 class CutStation(Station[Case, CutInputs, CutResult]):
     """Where it is parted."""
 
-    key, title, after, weight, edition = "cut", "Cut", ("pieces", "fit"), 0.28, 4
+    key, title, after, weight, edition = "cut", "Cut", ("pieces", "fit"), 0.28, 5
     recipe, result, data = CutRecipe, CutResult, CutData
 
     def inputs(self, case: Case, known: Mapping[str, Known[Any]]) -> CutInputs | Waits:
@@ -320,15 +333,18 @@ class CutStation(Station[Case, CutInputs, CutResult]):
         whole = fits_any(solid, printers)
         sight = place.live(SightKey(inputs.shaped, inputs.scale), lambda: surface_of(solid))
         plans: tuple[Alternative, ...] = ()
+        leans_on: tuple[Ref, ...] = ()
         if supplied is None and (inputs.lengthwise or not whole):
-            key = PlansKey(inputs.shaped, inputs.scale, inputs.beds, inputs.keep_out, inputs.weights, inputs.lengthwise)
+            key = PlansKey(PLANS_EDITION, inputs.shaped, inputs.scale, inputs.beds, inputs.keep_out, inputs.weights, inputs.lengthwise)
             keep_out = [(np.array(k.at_mm) * np.array(inputs.scale), k.radius_mm * max(inputs.scale)) for k in inputs.keep_out]
-            plans = place.live(
+            part = span(progress, 0.0, 0.7)
+            ref, known = place.kept(
+                "plans",
                 key,
-                lambda: find_plans(
-                    solid, printers, inputs.scale, inputs.weights, sight, keep_out, span(progress, 0.0, 0.7), inputs.lengthwise
-                ),
+                Plans,
+                lambda: Plans(find_plans(solid, printers, inputs.scale, inputs.weights, sight, keep_out, part, inputs.lengthwise)),
             )
+            plans, leans_on = known.found, (ref,)
         larger = None
         if plans and not whole:
             others = [b.printer() for b in inputs.others]
@@ -355,6 +371,7 @@ class CutStation(Station[Case, CutInputs, CutResult]):
             len(parts), len(parting.seams), parting.findings, made.misfits, made.proposed, made.whole_fits, mates,
             inputs.shaped.fitted(place, inputs.scale), *inputs.shaped.grown(place, inputs.scale),
             seen_cm=round(sum(s.seen_cm for s in seams), 1), no_way=bool(inputs.keep_out) and not plans and supplied is None and not whole,
+            leans_on=leans_on,
         )  # fmt: skip
         looked_at, shares = sight.to_look_at()
         write_glb({"seen": looked_at}, place.folder / "seen.glb", {"seen": shares})

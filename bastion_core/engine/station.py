@@ -1,12 +1,13 @@
 """What a station is: frozen inputs out of a case, a run that sees nothing else, and what is to be said of its result."""
 
+import json
 from collections.abc import Callable, Hashable, Mapping
 from contextlib import AbstractContextManager
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, ClassVar, Generic, Literal, TypeVar
 
-from bastion_core.engine.keeping import whole
+from bastion_core.engine.keeping import hash_of, json_of, whole
 from bastion_core.engine.memo import Memo
 from bastion_core.engine.recipe import Recipe
 from bastion_core.engine.store import Ref, Store, Workplace
@@ -83,6 +84,20 @@ class Place:
     def live(self, key: Hashable, make: Callable[[], T]) -> T:
         """Something slow to make that is still there from before, else made now. ``key`` has to name all that it is made from."""
         return self._memo.live(key, make)
+
+    def kept(self, kind: str, key: object, shape: type[T], make: Callable[[], T]) -> tuple[Ref, T]:
+        """Something slow to make that outlives the process: it hangs on less than the station does, so that much of it is asked for again.
+
+        ``key`` (a dataclass) names all that it is made from. A result that leans on it says so (``leans_on``), or it is swept away.
+        """
+        ref = Ref(kind, hash_of(kind, key))
+        path = self._store.folder(ref) / "kept.json"
+        if path.is_file():
+            return ref, whole(shape, json.loads(path.read_text("utf-8")))
+        value = make()
+        with Workplace(path.parent) as folder:
+            (folder / path.name).write_text(json_of(value), "utf-8")
+        return ref, value
 
     def early(self, ref: Ref) -> AbstractContextManager[Path] | None:
         """A folder for something to be seen before the run is over; None when it is there already."""

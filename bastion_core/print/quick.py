@@ -6,11 +6,13 @@ faces, which are summed from the triangles by the cell of space they lie in. Lin
 """
 
 from collections.abc import Sequence
+from copy import copy
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
+from bastion_core.geometry.arrays import three
 from bastion_core.geometry.mesh import Floats, Ints, Mesh
 from bastion_core.print.profile import Profile, material
 from bastion_core.print.sanding import steps_mm
@@ -79,6 +81,35 @@ class _Shot:
     shows: tuple[NDArray[np.bool_], NDArray[np.bool_]]
     """(k,) each: whether the faces at either end are seen."""
 
+    def chosen(self, which: NDArray[np.bool_]) -> "_Shot":
+        """Only some of its intervals."""
+        slopes, shows = (self.slopes[0][which], self.slopes[1][which]), (self.shows[0][which], self.shows[1][which])
+        return _Shot(self.across[which], self.column[which], self.low[which], self.high[which], slopes, shows)
+
+
+@dataclass(frozen=True, eq=False)
+class _Faces:
+    """Faces of a piece."""
+
+    middles: Floats
+    """(m, 3)"""
+    areas: Floats
+    lean: Floats
+    """(m, 3): how level each is when that axis is upright."""
+    aside: Floats
+    """(m, 3): how upright."""
+    stepped: Floats
+    """(m, 3): of what shows, how deep the steps of layers of 1 mm are, by area."""
+
+    def within(self, low: Floats, high: Floats) -> Ints:
+        """Which have their middle between two corners (3,)."""
+        x, y, z = self.middles.T
+        return np.flatnonzero((x > low[0]) & (x < high[0]) & (y > low[1]) & (y < high[1]) & (z > low[2]) & (z < high[2]))
+
+    def chosen(self, which: Ints) -> "_Faces":
+        """Only some of them."""
+        return _Faces(*(a[which] for a in (self.middles, self.areas, self.lean, self.aside, self.stepped)))
+
 
 class Probe:
     """A piece made ready to be judged in parts. ``shows`` (m,) says which of its faces are seen when it is worn; all of them where not given."""
@@ -88,12 +119,17 @@ class Probe:
         self.bounds = mesh.bounds
         seen = np.ones(len(mesh.faces), np.bool_) if shows is None else shows
         self._shots = tuple(self._shot(mesh, axis, seen) for axis in range(3))
-        self._middles = mesh.triangles.mean(axis=1)
-        self._areas = np.linalg.norm(mesh.area_vectors, axis=1)
-        # (m, 3): how level each face is when that axis is upright, and how upright.
-        self._lean = np.abs(mesh.area_vectors) / np.maximum(self._areas, 1e-12)[:, None]
-        self._aside = np.sqrt(np.maximum(1 - self._lean**2, 0.0))
-        self._stepped = self._areas[:, None] * steps_mm(self._lean, 1.0) * seen[:, None] / 100
+        areas = np.linalg.norm(mesh.area_vectors, axis=1)
+        lean = np.abs(mesh.area_vectors) / np.maximum(areas, 1e-12)[:, None]
+        aside = np.sqrt(np.maximum(1 - lean**2, 0.0))
+        self._faces = _Faces(mesh.triangles.mean(axis=1), areas, lean, aside, areas[:, None] * steps_mm(lean, 1.0) * seen[:, None] / 100)
+
+    def part(self, low: Floats, high: Floats) -> "Probe":
+        """The same for what is between two corners (3,): boxes within it are judged alike, and sooner."""
+        part = copy(self)
+        part._faces = self._faces.chosen(self._faces.within(low, high))
+        part._shots = tuple(shot.chosen(self._within(low, high, axis)) for axis, shot in enumerate(self._shots))
+        return part
 
     def _shot(self, mesh: Mesh, axis: int, seen: NDArray[np.bool_]) -> _Shot:
         a, b = (k for k in range(3) if k != axis)
@@ -131,15 +167,18 @@ class Probe:
 
     def lyings(self, low: Floats, high: Floats, profile: Profile, axes: Sequence[int] = (0, 1, 2)) -> list[Raw]:
         """The part between two corners (3,) with each of ``axes`` upright and upside down; nothing where there is nothing of it."""
-        inside = np.flatnonzero(((self._middles > low) & (self._middles < high)).all(axis=1))
-        extents = [self._extent(low, high, axis) for axis in range(3)]
-        if any(e is None for e in extents):
+        sizes = self.sizes_mm(low, high)
+        if sizes is None:
             return []
-        sizes = [e[1] - e[0] for e in extents if e is not None]
-        found = []
+        inside, found = self._faces.within(low, high), []
         for axis in axes:
             found += self._lying(low, high, axis, inside, sizes, profile)
         return found
+
+    def sizes_mm(self, low: Floats, high: Floats) -> tuple[float, float, float] | None:
+        """How large the part between two corners (3,) is; None where there is nothing of it."""
+        extents = [e for axis in range(3) if (e := self._extent(low, high, axis)) is not None]
+        return three([high - low for low, high in extents]) if len(extents) == 3 else None
 
     def lopsided(self) -> float:
         """How far the piece is from its own mirror image, left to right: 0 where they are the same, 1 where all of it is on one side."""
@@ -165,7 +204,7 @@ class Probe:
         return max(float(shot.low[there].min()), low[axis]), min(float(shot.high[there].max()), high[axis])
 
     def _lying(self, low: Floats, high: Floats, axis: int, inside: Ints, sizes: Sequence[float], profile: Profile) -> list[Raw]:
-        shot, cell = self._shots[axis], self.pitch_mm**2
+        shot, faces, cell = self._shots[axis], self._faces, self.pitch_mm**2
         there = self._within(low, high, axis)
         column, begin, end = shot.column[there], shot.low[there], shot.high[there]
         below, above = begin < low[axis], end > high[axis]
@@ -174,7 +213,7 @@ class Probe:
         shows = [s[there] & ~cut for cut, s in zip((below, above), shot.shows, strict=True)]
         volume = float((end - begin).sum()) * cell
         # Walls: upright area of its faces, and of the cut faces that stand. The outer one first, the others as far as there is room.
-        area, lean, aside = self._areas[inside], self._lean[inside, axis], self._aside[inside, axis]
+        area, lean, aside = faces.areas[inside], faces.lean[inside, axis], faces.aside[inside, axis]
         upright_each = area * aside
         upright = float(upright_each.sum()) + self._cut_mm2(low, high, axis)
         line, skin = profile.line_width_mm, profile.skin_layers * profile.layer_mm
@@ -190,7 +229,7 @@ class Probe:
         skins = min(flat * skin, rest)
         skins += (rest - skins) * filled
         mm3 = {"outer": outer, "inner": inner, "skins": skins, "infill": (rest - skins) * profile.infill}
-        steps = float(self._stepped[inside, axis].sum()) * profile.layer_mm
+        steps = float(faces.stepped[inside, axis].sum()) * profile.layer_mm
         across = [sizes[k] for k in range(3) if k != axis]
         found = []
         for downward in (False, True):

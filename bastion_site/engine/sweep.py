@@ -34,6 +34,7 @@ def sweep(everything: bool = False) -> int:
                 derived.delete()
                 shutil.rmtree(_folder(ref), ignore_errors=True)
                 gone += 1
+    gone += _beside(used)
     pictures = set(TestFit.objects.exclude(photo="").values_list("photo", flat=True))
     pictures |= set(Piece.objects.exclude(picture="").values_list("picture", flat=True))
     # A photo is there a moment before its row.
@@ -56,7 +57,28 @@ def _used() -> set[Ref]:
             used |= set(_refs(build_graph(build)[0], BUILD_STATIONS))
         except BastionError:
             continue
-    return used
+    return used | set(_leant_on(used))
+
+
+def _leant_on(used: set[Ref]) -> Iterable[Ref]:
+    """What used results were made with and is kept beside them."""
+    for kind in {ref.kind for ref in used}:
+        for found in Derived.objects.filter(kind=kind, result__has_key="leans_on").only("kind", "hash", "result").iterator():
+            if Ref(found.kind, found.hash) in used:
+                yield from (Ref(r["kind"], r["hash"]) for r in found.result["leans_on"])
+
+
+def _beside(used: set[Ref]) -> int:
+    """Takes away what is kept beside results and none of them leans on; not what was kept a moment ago, for a result to come."""
+    known = {s.key for s in (*STATIONS, *BUILD_STATIONS)} | {_SCAN, _PREVIEW}
+    kept = {_folder(ref) for ref in used}
+    before, gone = time.time() - _MOMENT_S, 0
+    for kind in _in(settings.MEDIA_ROOT / "derived"):
+        for folder in _in(kind) if kind.name not in known else ():
+            if folder not in kept and folder.stat().st_mtime < before:
+                shutil.rmtree(folder, ignore_errors=True)
+                gone += 1
+    return gone
 
 
 def _refs(graph, stations) -> Iterable[Ref]:

@@ -131,6 +131,24 @@ class Engine(unittest.TestCase):
         # Back again needs no work.
         self.assertTrue(self.graph(Sums(20)).fresh)
 
+    def test_what_is_kept_beside_results_is_made_once_and_read_whole(self):
+        made = []
+
+        def make() -> Digits:
+            made.append(1)
+            return Digits((4, 2))
+
+        for number, times in ((20, 1), (20, 1), (21, 2)):
+            place = Place(self.store, Memo(), self.store.root)
+            ref, found = place.kept("beside", SumInputs(number, 1), Digits, make)
+            self.assertEqual((found, len(made)), (Digits((4, 2)), times))
+        with self.assertRaises(RecipeProblem):
+            Place(self.store, Memo(), self.store.root).kept("none", SumInputs(1, 1), Digits, self.refused)
+        self.assertFalse((self.store.root / "none").exists() and any((self.store.root / "none").iterdir()), "half of it is nothing")
+
+    def refused(self) -> Digits:
+        raise RecipeProblem("No.")
+
     def test_an_edition_makes_it_and_all_after_it_stale(self):
         graph = self.graph(Sums(20))
         graph.carry_out()

@@ -2,6 +2,7 @@ import csv
 import errno
 import io
 import json
+import os
 import tempfile
 import zipfile
 from pathlib import Path
@@ -9,6 +10,7 @@ from unittest import mock
 
 import lib3mf
 import trimesh
+from django.conf import settings
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import TestCase, override_settings
 
@@ -19,6 +21,7 @@ from bastion_core.pieces.intake import take_in
 from bastion_core.print.recipe import PrintRecipe
 from bastion_core.tests.shapes import BUNNY, HINGE, TORN_SPHERE, dome
 from bastion_site.builds.models import Derived, MeshFile, Piece
+from bastion_site.engine.sweep import sweep
 from bastion_site.jobs.models import Job
 from bastion_site.shop.models import Spool
 from bastion_site.testing import bytes_of, file_of, said, shop, stl_of, work_off
@@ -180,6 +183,22 @@ class Changes(PieceCase):
         self.assertTrue(again["cut"]["proposed"])
         self.assertEqual(again["stations"]["cut"]["verdict"], "holds")
 
+    def test_plans_are_searched_once_and_swept_with_the_last_that_leans_on_them(self):
+        piece = self.brought()
+        folder = settings.MEDIA_ROOT / "derived" / "plans"
+        there = set(folder.iterdir())
+        with mock.patch("bastion_core.cut.station.find_plans", side_effect=AssertionError("searched again")):
+            own = self.changed(piece, cuts=[{"id": "c1", "point": [0, 72, 0], "normal": [0, 1, 0], "limits": []}])
+        self.assertEqual(own["cut_data"]["alternatives"], piece["cut_data"]["alternatives"])
+        for old in there:
+            os.utime(old, (0, 0))
+        sweep()
+        (kept,) = own["cut"]["leans_on"]
+        self.assertEqual({f.name for f in folder.iterdir()}, {kept["hash"]})
+        self.assertEqual(self.client.delete(f"/api/pieces/{piece['id']}/").status_code, 204)
+        sweep()
+        self.assertEqual(list(folder.iterdir()), [])
+
     def test_two_windows(self):
         piece = self.brought()
         self.assertEqual(self.change(piece, walls=4).status_code, 200)
@@ -220,6 +239,9 @@ class Changes(PieceCase):
 
 
 class Helmets(PieceCase):
+    def setUp(self):
+        self.build, self.wearer = shop(small=False)
+
     def test_fit_on_the_site_is_the_cores(self):
         with tempfile.TemporaryDirectory() as folder:
             path = stl_of(dome(160, 204, 280), Path(folder), "Pier helm.stl")

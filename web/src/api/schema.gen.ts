@@ -1305,6 +1305,7 @@ export interface components {
             /** Format: double */
             seen_cm: number;
             no_way: boolean;
+            leans_on: components["schemas"]["Ref"][];
         };
         /** @description Every decision about a piece. */
         Decided: {
@@ -2707,6 +2708,11 @@ export interface components {
             state: components["schemas"]["StateEnum"];
             /** Format: date-time */
             readonly taken: string;
+        };
+        /** @description A kept result: its station (or other kind) and its hash. */
+        Ref: {
+            kind: string;
+            hash: string;
         };
         /** @description Something that would mend it. ``change`` holds the decisions that would do it; empty where hands must. */
         Remedy: {
