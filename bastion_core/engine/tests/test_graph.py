@@ -140,7 +140,7 @@ class Engine(unittest.TestCase):
 
         for number, times in ((20, 1), (20, 1), (21, 2)):
             place = Place(self.store, Memo(), self.store.root)
-            ref, found = place.kept("beside", SumInputs(number, 1), Digits, make)
+            _, found = place.kept("beside", SumInputs(number, 1), Digits, make)
             self.assertEqual((found, len(made)), (Digits((4, 2)), times))
         with self.assertRaises(RecipeProblem):
             Place(self.store, Memo(), self.store.root).kept("none", SumInputs(1, 1), Digits, self.refused)
