@@ -94,6 +94,16 @@ def span_mm(low: float, high: float, digits: int = 0) -> Quantity:
     return mm(low, high, digits=digits, between=" to ")
 
 
+def hours(value: float) -> Quantity:
+    """A time: in tenths below ten hours."""
+    return Quantity((float(value),), "h", 1 if value < 10 else 0)
+
+
+def grams(value: float) -> Quantity:
+    """A weight."""
+    return Quantity((float(value),), "g")
+
+
 def deg(value: float, digits: int = 0) -> Quantity:
     """An angle."""
     return Quantity((float(value),), "deg", digits)

@@ -73,7 +73,20 @@ def _alternative(plan: Alternative, chosen: Aim | None) -> dict[str, Any]:
     """A plan that was found: its first aim, what it costs, its planes (each limited to the sides of earlier ones)."""
     told = {
         name: getattr(plan, name)
-        for name in ("parts", "hours", "filament_g", "support_g", "hand_h", "seam_cm", "seen_cm", "risk_h", "done_h", "cost_h", "confirmed")
+        for name in (
+            "parts",
+            "hours",
+            "filament_g",
+            "support_g",
+            "hand_h",
+            "seam_cm",
+            "seen_cm",
+            "care_cm",
+            "risk_h",
+            "done_h",
+            "cost_h",
+            "confirmed",
+        )
     }
     return {"aim": plan.aims[0], "aims": list(plan.aims), "chosen": chosen in plan.aims, **told, "planes": plain(plan.cuts)}
 

@@ -4,8 +4,10 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
+from scipy.cluster.hierarchy import DisjointSet
 from scipy.spatial import ConvexHull, QhullError
 
+from bastion_core.cut.parting import Cut, Parting
 from bastion_core.geometry.mesh import Floats
 from bastion_core.geometry.place import turn_to_down
 from bastion_core.geometry.solid import Solid
@@ -19,6 +21,25 @@ _HEIGHTS = 1.0 - (np.arange(800) + 0.5) / 400.0
 _SPREAD_DIRECTIONS = np.column_stack([np.sqrt(1 - _HEIGHTS**2) * np.cos(_ANGLES), np.sqrt(1 - _HEIGHTS**2) * np.sin(_ANGLES), _HEIGHTS])
 """A Fibonacci sphere: no direction is more than 4 degrees from one of these."""
 _HULL_ALLOWANCE = 1.0015
+
+
+@dataclass(frozen=True)
+class Bed:
+    """What of a printer the cut depends on."""
+
+    name: str
+    usable_mm: tuple[float, float, float]
+    bed_moves: bool
+    speed_mm_s: float
+    acceleration_mm_s2: float
+
+    @classmethod
+    def of(cls, printer: Printer) -> "Bed":
+        return cls(printer.name, printer.usable_mm, printer.bed_moves, printer.speed_mm_s, printer.acceleration_mm_s2)
+
+    def printer(self) -> Printer:
+        """A printer of that usable volume and speed."""
+        return Printer(self.name, *self.usable_mm, 0.0, self.bed_moves, self.speed_mm_s, self.acceleration_mm_s2)
 
 
 @dataclass(frozen=True)
@@ -93,3 +114,18 @@ def fits_any(solid: Solid, printers: Sequence[Printer]) -> bool:
     """Whether one of the printers takes a solid."""
     hull = hull_points(solid.mesh().vertices)
     return any(fits(hull, p) for p in printers)
+
+
+def unneeded(parting: Parting, cuts: Sequence[Cut], printers: Sequence[Printer]) -> tuple[str, ...]:
+    """Ids of the cuts without which every part would still fit a printer."""
+    hulls = {p.name: hull_points(p.solid.mesh().vertices) for p in parting.parts}
+    found = []
+    for cut in cuts:
+        together = DisjointSet(hulls)
+        seams = [s for s in parting.seams if s.cut_id == cut.id]
+        for seam in seams:
+            together.merge(seam.above, seam.below)
+        groups = [np.concatenate([hulls[name] for name in group]) for group in together.subsets() if len(group) > 1]
+        if seams and all(any(fits(points, p) for p in printers) for points in groups):
+            found.append(cut.id)
+    return tuple(found)

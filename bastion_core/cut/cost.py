@@ -16,9 +16,14 @@ FAILS_FOOTLESS, FAILS_TIPPING = 0.5, 0.15
 """The same, once, of a part with hardly a foot, and of one that a moving bed may tip over; common practice, no source."""
 
 
-def seam_h(cm: float, seen_cm: float) -> float:
-    """Hours of hands of a seam so long, of which so much is seen."""
-    return (GLUE_MIN + GLUE_MIN_PER_CM * cm + FILL_MIN_PER_CM * seen_cm) / 60
+CARE_MIN_PER_CM = 4.0
+"""More for what runs through relief, thin webs, openings the wearer looks through or walls that carry something: filed by hand, and weak.
+Common practice, no source."""
+
+
+def seam_h(cm: float, seen_cm: float, care_cm: float = 0.0) -> float:
+    """Hours of hands of a seam so long, of which so much is seen, and so much takes more care."""
+    return (GLUE_MIN + GLUE_MIN_PER_CM * cm + FILL_MIN_PER_CM * seen_cm + CARE_MIN_PER_CM * care_cm) / 60
 
 
 def risk_h(hours: float, footless: bool = False, tipping: bool = False) -> float:
@@ -40,12 +45,13 @@ class Costs:
     seam_cm: float = 0.0
     seen_cm: float = 0.0
     risk_h: float = 0.0
+    care_cm: float = 0.0
 
     def __add__(self, other: "Costs") -> "Costs":
         return Costs(
             self.parts + other.parts, self.hours + other.hours, self.filament_g + other.filament_g, self.support_g + other.support_g,
             self.hands + other.hands, self.seams_h + other.seams_h, self.seam_cm + other.seam_cm, self.seen_cm + other.seen_cm,
-            self.risk_h + other.risk_h,
+            self.risk_h + other.risk_h, self.care_cm + other.care_cm,
         )  # fmt: skip
 
     @property

@@ -23,6 +23,7 @@ _SLACK_MM = 1.5
 _ALIKE = 0.04
 """A piece no more lopsided than this is symmetric; read off helmets with relief."""
 
+UNTURNED: Floats = np.eye(3)
 Box = tuple[tuple[float, float, float], tuple[float, float, float]]
 
 
@@ -68,17 +69,18 @@ def leaves_of(tree: Tree) -> Iterator[Leaf]:
         yield from leaves_of(tree.above)
 
 
-def cuts_of(tree: Tree, scale: tuple[float, float, float]) -> tuple[Cut, ...]:
-    """Its planes in the piece's own millimetres at scale 1, each limited to the box it cuts."""
+def cuts_of(tree: Tree, scale: tuple[float, float, float], turn: Floats = UNTURNED) -> tuple[Cut, ...]:
+    """Its planes in the piece's own millimetres at scale 1, each limited to the box it cuts. ``turn`` (3, 3) leads from the piece to the frame
+    whose axes they cross."""
     found: list[Cut] = []
+    stretch = np.array(scale)
 
     def walk(node: Tree, limits: tuple[tuple[str, int], ...]) -> None:
         if isinstance(node, Leaf):
             return
         cut_id = f"c{len(found) + 1}"
-        point, normal = np.zeros(3), np.zeros(3)
-        point[node.axis], normal[node.axis] = node.at_mm / scale[node.axis], 1.0
-        found.append(Cut(cut_id, three(point), three(normal), limits))
+        point, normal = node.at_mm * turn[node.axis] / stretch, turn[node.axis] * stretch
+        found.append(Cut(cut_id, three(point), three(normal / np.linalg.norm(normal)), limits))
         walk(node.below, (*limits, (cut_id, -1)))
         walk(node.above, (*limits, (cut_id, 1)))
 
@@ -95,12 +97,19 @@ def nodes_of(tree: Tree) -> Iterator[Node]:
 
 
 class Field:
-    """A piece made ready for the search: shot through, its surface with how much of it is seen, its printers."""
+    """A piece made ready for the search: shot through, its surface with how much of it is seen, its printers.
+
+    ``turn`` (3, 3) turns it into the frame whose axes its planes are to cross.
+    """
 
     def __init__(
         self, mesh: Mesh, sight: Sight, printers: Sequence[Printer], profile: Profile, weights: Weights, price_per_kg: float,
-        keep_out: Sequence[tuple[Floats, float]] = (),
+        keep_out: Sequence[tuple[Floats, float]] = (), turn: Floats = UNTURNED,
     ) -> None:  # fmt: skip
+        self.turn = turn
+        if turn is not UNTURNED:
+            mesh = mesh.transformed(np.block([[turn, np.zeros((3, 1))], [0.0, 0.0, 0.0, 1.0]]))
+            sight, keep_out = Sight(mesh, sight.share, sight.care), [(turn @ at, reach) for at, reach in keep_out]
         self.mesh, self.sight, self.printers, self.profile = mesh, sight, printers, profile
         self.weights, self.price_per_kg, self.keep_out = weights, price_per_kg, keep_out
         self.probe = Probe(mesh, PITCH_MM, sight.share > SHOWS)
@@ -108,7 +117,7 @@ class Field:
         self._leaves: dict[Box, Leaf | None] = {}
         self._takes: dict[Box, bool] = {}
         self._near: tuple[Box, Probe] | None = None
-        self._seams: dict[tuple[int, float], tuple[Floats, Floats, Floats]] = {}
+        self._seams: dict[tuple[int, float], tuple[Floats, Floats, Floats, Floats]] = {}
 
     @cached_property
     def whole(self) -> Box:
@@ -182,19 +191,19 @@ class Field:
 
     def seam(self, box: Box, axis: int, at_mm: float) -> Costs | None:
         """The seam that a plane makes within a box; None where it runs through a place that is to be kept out of, or meets nothing."""
-        middles, lengths, seen = self._crossing(axis, at_mm)
+        middles, lengths, seen, care = self._crossing(axis, at_mm)
         within = ((middles > box[0]) & (middles < box[1])).all(axis=1)
         if not within.any():
             return None
         for at, reach in self.keep_out:
             if (np.linalg.norm(middles[within] - at, axis=1) < reach).any():
                 return None
-        shown = seen[within]
-        cm, seen_cm = float(lengths[within][shown > SHOWS].sum()) / 10, float((lengths[within] * shown).sum()) / 10
-        return Costs(seams_h=seam_h(cm, seen_cm), seam_cm=cm, seen_cm=seen_cm)
+        length, shown = lengths[within] / 10, seen[within]
+        cm, seen_cm, care_cm = (float(v) for v in (length[shown > SHOWS].sum(), length @ shown, length @ care[within]))
+        return Costs(seams_h=seam_h(cm, seen_cm, care_cm), seam_cm=cm, seen_cm=seen_cm, care_cm=care_cm)
 
-    def _crossing(self, axis: int, at_mm: float) -> tuple[Floats, Floats, Floats]:
-        """Where a plane crosses the surface: middles (k, 3), lengths (k,), how much each is seen (k,)."""
+    def _crossing(self, axis: int, at_mm: float) -> tuple[Floats, Floats, Floats, Floats]:
+        """Where a plane crosses the surface: middles (k, 3), lengths (k,), how much each is seen (k,), and how much care it takes (k,)."""
         key = axis, round(at_mm, 3)
         if key not in self._seams:
             height = self.mesh.vertices[:, axis][self.mesh.faces] - at_mm
@@ -208,7 +217,12 @@ class Field:
                 other = (alone + step) % 3
                 t = (h[rows, alone] / (h[rows, alone] - h[rows, other]))[:, None]
                 ends.append(corners[rows, alone] * (1 - t) + corners[rows, other] * t)
-            found = (ends[0] + ends[1]) / 2, np.linalg.norm(ends[1] - ends[0], axis=1), self.sight.share[crossing]
+            found = (
+                (ends[0] + ends[1]) / 2,
+                np.linalg.norm(ends[1] - ends[0], axis=1),
+                self.sight.share[crossing],
+                self.sight.care[crossing],
+            )
             self._seams[key] = found
         return self._seams[key]
 

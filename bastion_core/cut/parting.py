@@ -42,6 +42,11 @@ class Cut:
     normal: tuple[float, float, float]
     limits: tuple[tuple[str, int], ...] = ()
 
+    def mirrored(self) -> "Cut":
+        """The same left to right."""
+        (x, *at), (u, *along) = self.point, self.normal
+        return replace(self, point=(-x, at[0], at[1]), normal=(-u, along[0], along[1]))
+
     def plane(self, scale: tuple[float, float, float]) -> Plane:
         """The plane at a scale: points stretch with it, normals against it."""
         s = np.array(scale)

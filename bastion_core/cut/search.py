@@ -45,9 +45,9 @@ def spots(low: float, high: float, rooms: Sequence[float]) -> list[float]:
 
 
 class Search:
-    """The best plans of a field for one aim after the other; boxes that were judged once are not judged again."""
+    """The best plans of a field for one aim after the other; boxes that were judged once are not judged again. ``broad``: many planes are followed."""
 
-    def __init__(self, field: Field, progress: Progress = silent) -> None:
+    def __init__(self, field: Field, progress: Progress = silent, broad: bool = True) -> None:
         self.field, self.progress = field, progress
         low, high = (np.array(v) for v in field.whole)
         rooms = [round(max(edge), 1) for edge in zip(*(sorted(p.usable_mm) for p in field.printers), strict=True)][1:]
@@ -57,7 +57,7 @@ class Search:
             # Whatever parts the left from the right of a symmetric piece does so in its middle.
             self.at[0] = [round(float(low[0] + high[0]) / 2, 1)]
         self.least = least_parts(hull_points(field.mesh.vertices), field.printers)
-        self.tried = next(tried for least, tried in _TRIED if self.least <= least)
+        self.tried = next(tried for least, tried in _TRIED if self.least <= least) if broad else _TRIED[-1][1]
         self.depth = ceil(log2(self.least)) + 1
 
     def best(self, aim: Aim, lengthwise: bool = False) -> Tree | None:

@@ -9,17 +9,30 @@ import numpy as np
 
 from bastion_core.case import Case
 from bastion_core.cut.aims import Aim
-from bastion_core.cut.beds import fits, fits_any, hull_points
-from bastion_core.cut.parting import Cut, Parting, part_solid
-from bastion_core.cut.plans import Alternative, Whole, find_plans, seen_of, surface_of, whole_on
+from bastion_core.cut.beds import Bed, fits, fits_any, hull_points, unneeded
+from bastion_core.cut.parting import Cut, Parting, part_solid, without_cut
+from bastion_core.cut.plans import Alternative, Instead, Whole, seen_of, whole_on
+from bastion_core.cut.proposals import FileKey, Plans, PlansKey, SightKey, proposed, proposed_of_part
 from bastion_core.cut.propose import propose_cuts
 from bastion_core.cut.recipe import CutRecipe, KeepOut
-from bastion_core.cut.supplied import MateRecord, Supplied, begin, faces_at, files_of, mates_at, proposed_for, supplied_seams, told
+from bastion_core.cut.supplied import (
+    MateRecord,
+    Supplied,
+    begin,
+    faces_at,
+    files_of,
+    mates_at,
+    proposed_for,
+    supplied_seams,
+    told,
+    too_large,
+)
 from bastion_core.engine.keeping import plain
 from bastion_core.engine.station import Known, Made, Place, Station, Waits
 from bastion_core.engine.store import Ref
 from bastion_core.errors import RecipeProblem
 from bastion_core.findings import Fact, Finding, Note, Remedy, Said, Verdict, counted, mm, say
+from bastion_core.fit.clear import Clear
 from bastion_core.fit.recipe import FitRecipe
 from bastion_core.fit.scale import Scale
 from bastion_core.formats.glb import simplified, write_glb
@@ -37,27 +50,8 @@ from bastion_core.shop import Printer, Weights
 from bastion_core.takeaway import part_name
 
 PART_TRIANGLES = 30_000
-PLANS_EDITION = 1
+_MUCH_CARE_CM = 1.0
 NO_PRINTER = "There is no printer to cut for. Add one in the shop, or choose others under Cut."
-
-
-@dataclass(frozen=True)
-class Bed:
-    """What of a printer the cut depends on."""
-
-    name: str
-    usable_mm: tuple[float, float, float]
-    bed_moves: bool
-    speed_mm_s: float
-    acceleration_mm_s2: float
-
-    @classmethod
-    def of(cls, printer: Printer) -> "Bed":
-        return cls(printer.name, printer.usable_mm, printer.bed_moves, printer.speed_mm_s, printer.acceleration_mm_s2)
-
-    def printer(self) -> Printer:
-        """A printer of that usable volume and speed."""
-        return Printer(self.name, *self.usable_mm, 0.0, self.bed_moves, self.speed_mm_s, self.acceleration_mm_s2)
 
 
 @dataclass(frozen=True)
@@ -79,46 +73,21 @@ class CutInputs:
     """Whether it has to open along its length, to be put on."""
     others: tuple[Bed, ...] = ()
     """Printers of the shop that were not chosen for it."""
-
-
-@dataclass(frozen=True)
-class SightKey:
-    """What the surface that is looked at depends on: it stays while planes move."""
-
-    shaped: Shaped
-    scale: Scale
-
-
-@dataclass(frozen=True)
-class PlansKey:
-    """What the proposed plans depend on: not on the maker's planes, nor on the plan that is chosen."""
-
-    edition: int
-    """Raised when plans are found otherwise than before."""
-    shaped: Shaped
-    scale: Scale
-    beds: tuple[Bed, ...]
-    keep_out: tuple[KeepOut, ...]
-    weights: Weights
-    lengthwise: bool
-
-
-@dataclass(frozen=True)
-class Plans:
-    """The plans that were found, as they are kept."""
-
-    found: tuple[Alternative, ...]
+    clear: tuple[Clear, ...] = ()
+    """Where seams would be in the wearer's way."""
 
 
 @dataclass(frozen=True)
 class SeamSeen:
-    """A seam between two parts: how long it is where it shows, and how much of that is seen (cm)."""
+    """A seam between two parts: how long it is where it shows, how much of that is seen (cm)."""
 
     id: str
     cut_id: str
     parts: tuple[str, str]
     cm: float
     seen_cm: float
+    care_cm: float = 0.0
+    """Of its length, what runs through relief, thin webs, openings the wearer looks through or walls that carry something."""
 
 
 @dataclass(frozen=True)
@@ -158,10 +127,16 @@ class CutResult:
     """The most that one of them is wider (or narrower) than it was made."""
     seen_cm: float = 0.0
     """Of all seams."""
+    care_cm: float = 0.0
+    """Of all seams, what runs where it takes more care."""
     no_way: bool = False
     """Whether the places to keep out of leave no plan."""
     leans_on: tuple[Ref, ...] = ()
     """What it was made with and is kept beside it: the plans."""
+    instead: Instead | None = None
+    """Of a piece that fits a printer whole: what it would cost in parts, where that is clearly less."""
+    unneeded: tuple[str, ...] = ()
+    """The maker's planes without which every part would still fit a printer."""
 
 
 @dataclass(frozen=True)
@@ -205,11 +180,12 @@ def cut_piece(
     progress: Progress = silent,
     supplied: Supplied | None = None,
     planned: Alternative | None = None,
+    of_parts: Mapping[str, Sequence[Cut]] | None = None,
 ) -> CutOutcome:
     """Part a scaled piece: by the maker's planes where there are any (an empty list is a decision too), else as proposed.
 
-    A set (``supplied``) keeps the parts it came in where they fit. ``planned`` is the plan that is proposed, where one was found; else planes
-    are looked for by the size of the parts alone. RecipeProblem when there is no printer.
+    A set (``supplied``) keeps the parts it came in where they fit. ``planned`` is the plan that is proposed, where one was found, ``of_parts`` the
+    same for parts of a set by their ids; else planes are looked for by the size of the parts alone. RecipeProblem when there is no printer.
     """
     if not printers:
         raise RecipeProblem(NO_PRINTER)
@@ -218,7 +194,7 @@ def cut_piece(
     proposed = cuts is None
     if supplied is not None:
         if cuts is None:
-            cuts = proposed_for(supplied, printers, scale, name, site, span(progress, 0.0, 0.7))
+            cuts = proposed_for(supplied, printers, scale, name, site, span(progress, 0.0, 0.7), of_parts or {})
         parting = with_supplied_seams(part_solid(supplied.parts, cuts, scale, name, span(progress, 0.7, 1.0)), supplied)
     elif cuts is not None:
         parting = part_solid(solid, cuts, scale, name, progress)
@@ -293,7 +269,7 @@ def _corners(size: Floats) -> Floats:
 class CutStation(Station[Case, CutInputs, CutResult]):
     """Where it is parted."""
 
-    key, title, after, weight, edition = "cut", "Cut", ("pieces", "fit"), 0.28, 5
+    key, title, after, weight, edition = "cut", "Cut", ("pieces", "fit"), 0.28, 6
     recipe, result, data = CutRecipe, CutResult, CutData
 
     def inputs(self, case: Case, known: Mapping[str, Known[Any]]) -> CutInputs | Waits:
@@ -323,6 +299,7 @@ class CutStation(Station[Case, CutInputs, CutResult]):
             weights,
             opens,
             others,
+            known["fit"].result.clear,
         )
 
     def run(self, inputs: CutInputs, place: Place, progress: Progress) -> Made[CutResult]:
@@ -331,34 +308,38 @@ class CutStation(Station[Case, CutInputs, CutResult]):
         supplied, mates = supplied_of(inputs.shaped, inputs.scale, inputs.as_one, place)
         printers = [b.printer() for b in inputs.beds]
         whole = fits_any(solid, printers)
-        sight = place.live(SightKey(inputs.shaped, inputs.scale), lambda: surface_of(solid))
-        plans: tuple[Alternative, ...] = ()
-        leans_on: tuple[Ref, ...] = ()
-        if supplied is None and (inputs.lengthwise or not whole):
-            key = PlansKey(PLANS_EDITION, inputs.shaped, inputs.scale, inputs.beds, inputs.keep_out, inputs.weights, inputs.lengthwise)
-            keep_out = [(np.array(k.at_mm) * np.array(inputs.scale), k.radius_mm * max(inputs.scale)) for k in inputs.keep_out]
-            part = span(progress, 0.0, 0.7)
-            ref, known = place.kept(
-                "plans",
-                key,
-                Plans,
-                lambda: Plans(find_plans(solid, printers, inputs.scale, inputs.weights, sight, keep_out, part, inputs.lengthwise)),
-            )
-            plans, leans_on = known.found, (ref,)
+        sight = SightKey(inputs.shaped, inputs.scale, inputs.clear).sight(solid, place)
+        plans, leans_on = Plans(), list[Ref]()
+        of_parts: dict[str, Sequence[Cut]] = {}
+        key = PlansKey(inputs.shaped, inputs.scale, inputs.beds, inputs.keep_out, inputs.weights, inputs.lengthwise, inputs.clear)
+        if supplied is None:
+            plans, ref = proposed(key, place, span(progress, 0.0, 0.7))
+            leans_on.append(ref)
+        elif inputs.cuts is None:
+            large = too_large(supplied, printers)
+            for k, part in enumerate(large):
+                step = span(progress, 0.7 * k / len(large), 0.7 * (k + 1) / len(large))
+                found, ref = proposed_of_part(part, FileKey(part.id, inputs.as_one, key), place, step)
+                leans_on.append(ref)
+                best = next((a for a in found.found if inputs.aim in a.aims), None)
+                if best is not None:
+                    of_parts[part.id] = best.cuts
         larger = None
-        if plans and not whole:
+        if plans.found and not whole:
             others = [b.printer() for b in inputs.others]
             larger = place.live(
                 ("whole", inputs.shaped, inputs.scale, inputs.others, inputs.weights),
                 lambda: whole_on(solid, others, inputs.weights),
             )
-        planned = next((a for a in plans if inputs.aim in a.aims), None)
-        made = cut_piece(solid, printers, inputs.scale, inputs.name, inputs.site, inputs.cuts, span(progress, 0.7, 0.95), supplied, planned)
+        planned = next((a for a in plans.found if inputs.aim in a.aims), None)
+        made = cut_piece(
+            solid, printers, inputs.scale, inputs.name, inputs.site, inputs.cuts, span(progress, 0.7, 0.95), supplied, planned, of_parts
+        )
         parting = place.live(PartingKey(inputs.shaped, inputs.scale, made.cuts, inputs.as_one, inputs.name), lambda: made.parting)
         seams = tuple(
-            SeamSeen(s.id, s.cut_id, (s.above, s.below), round(cm, 1), round(seen, 1))
+            SeamSeen(s.id, s.cut_id, (s.above, s.below), round(c.seam_cm, 1), round(c.seen_cm, 1), round(c.care_cm, 1))
             for s in parting.seams
-            for cm, seen in (seen_of(s, sight),)
+            for c in (seen_of(s, sight),)
         )
         parts = tuple(
             PartRecord(
@@ -370,13 +351,14 @@ class CutStation(Station[Case, CutInputs, CutResult]):
         result = CutResult(
             len(parts), len(parting.seams), parting.findings, made.misfits, made.proposed, made.whole_fits, mates,
             inputs.shaped.fitted(place, inputs.scale), *inputs.shaped.grown(place, inputs.scale),
-            seen_cm=round(sum(s.seen_cm for s in seams), 1), no_way=bool(inputs.keep_out) and not plans and supplied is None and not whole,
-            leans_on=leans_on,
+            seen_cm=round(sum(s.seen_cm for s in seams), 1), care_cm=round(sum(s.care_cm for s in seams), 1), no_way=bool(inputs.keep_out) and not plans.found and supplied is None and not whole,
+            leans_on=tuple(leans_on), instead=plans.instead,
+            unneeded=() if made.proposed or inputs.lengthwise else unneeded(parting, made.cuts, printers),
         )  # fmt: skip
         looked_at, shares = sight.to_look_at()
         write_glb({"seen": looked_at}, place.folder / "seen.glb", {"seen": shares})
         in_force = inputs.aim if planned is not None and made.cuts == planned.cuts else None
-        return Made(result, CutData(made.cuts, parts, seams, plans, in_force, larger))
+        return Made(result, CutData(made.cuts, parts, seams, plans.found, in_force, larger))
 
     def findings(self, case: Case, result: CutResult) -> tuple[Finding | Note, ...]:
         """Parts for no bed, and what is odd about the planes."""
@@ -391,6 +373,10 @@ class CutStation(Station[Case, CutInputs, CutResult]):
         if case.of(CutRecipe).cuts == () and not result.misfits and not result.findings:
             said.append(Note("kept-whole", say("Kept in one piece by the maker.")))
         said += [Finding("parting", Verdict.TIGHT, text) for text in result.findings]
+        if result.care_cm >= _MUCH_CARE_CM:
+            words = f"{result.care_cm:.0f} cm of seam run through relief, thin webs, openings that are looked through or walls that carry something."
+            said.append(Note("care", say(words + " Move the planes, or file those places by hand.")))
+        said += _of_planes(case.of(CutRecipe), result)
         names = [f.name for f in case.of(PiecesRecipe).files]
         said += [Finding("gap", Verdict.TIGHT, text) for text in told(result.mates, names)]
         if result.grown:
@@ -407,6 +393,20 @@ class CutStation(Station[Case, CutInputs, CutResult]):
         """Its parts; its seams, or that some fit no bed."""
         under = f"{len(result.misfits)} fit no bed" if result.misfits else counted(result.seams, "seam") if result.seams else "in one piece"
         return Fact(say(counted(result.parts, "part")), say(under))
+
+
+def _of_planes(recipe: CutRecipe, result: CutResult) -> list[Finding | Note]:
+    """Planes that are not needed any more, or that would buy something."""
+    said: list[Finding | Note] = []
+    for number, cut in enumerate(recipe.cuts or (), 1):
+        if cut.id in result.unneeded:
+            words = say(f"Plane {number} is not needed for the printers: without it every part still fits one.")
+            remedy = Remedy(say(f"Delete plane {number}"), {"cuts": plain(without_cut(recipe.cuts or (), cut.id))})
+            said.append(Finding("unneeded", Verdict.HOLDS, words, remedies=(remedy,)))
+    if recipe.cuts is None and result.instead is not None:
+        remedy = Remedy(say(f"Cut it into {result.instead.parted.parts}"), {"cuts": plain(result.instead.parted.cuts)})
+        said.append(Finding("cheaper", Verdict.HOLDS, result.instead.text, remedies=(remedy,)))
+    return said
 
 
 def _of_fitted(case: Case, one: Fitted) -> Finding:

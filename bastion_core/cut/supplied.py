@@ -1,6 +1,6 @@
 """The parts a set came in: kept, printed as one across some of their faces, or cut further; and the seams between those that are kept."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -139,15 +139,23 @@ def begin(solids: Sequence[Solid], faces: Sequence[Face]) -> Supplied:
     return Supplied(tuple(parts), tuple(faces), tuple(said))
 
 
+def too_large(supplied: Supplied, printers: Sequence[Printer]) -> list[Part]:
+    """Those parts of a set that fit no printer as they are."""
+    return [p for p in supplied.parts if not fits_any(p.solid, printers)]
+
+
 def proposed_for(
-    supplied: Supplied, printers: Sequence[Printer], scale: tuple[float, float, float], name: str, site: str, progress: Progress
-) -> tuple[Cut, ...]:
-    """Planes for those parts of a set that fit no printer as they are; each cuts its own part only."""
+    supplied: Supplied, printers: Sequence[Printer], scale: tuple[float, float, float], name: str, site: str, progress: Progress,
+    planned: Mapping[str, Sequence[Cut]],
+) -> tuple[Cut, ...]:  # fmt: skip
+    """Planes for those parts of a set that fit no printer as they are; each cuts its own part only. ``planned`` are the planes that were found for a
+    part, by its id; for others they are looked for by size alone."""
     cuts: list[Cut] = []
-    large = [p for p in supplied.parts if not fits_any(p.solid, printers)]
+    large = too_large(supplied, printers)
     for k, part in enumerate(large):
         own = next(iter(part.sides))
-        found = propose_cuts(part.solid, printers, scale, name, site, span(progress, k / len(large), (k + 1) / len(large))).cuts
+        step = span(progress, k / len(large), (k + 1) / len(large))
+        found = planned.get(part.id) or propose_cuts(part.solid, printers, scale, name, site, step).cuts
         ids = {c.id: f"{own.removeprefix(OF_FILE)}{c.id}" for c in found}
         cuts += [replace(c, id=ids[c.id], limits=((own, 1), *((ids[i], side) for i, side in c.limits))) for c in found]
     return tuple(cuts)

@@ -163,6 +163,11 @@ class _Bounds:
 class Fitting(Seated):
     """One piece on one body, with all that can be asked about it."""
 
+    @property
+    def chin_to_crown_mm(self) -> float:
+        """The wearer's; an average head's where it is not known."""
+        return self.wearer.get("chin_to_crown_mm") or 226.0
+
     def answer(self, progress: Progress = silent) -> Answer:
         """Everything. ``progress`` may stop it."""
         q = self.question
@@ -179,7 +184,7 @@ class Fitting(Seated):
         bent, creased = self._bent(), self._crease(placed)
         seen = None
         if self.worn_at.part == "head" and self.body.crown_mm is not None:
-            seen = sight(self.piece, placed, self.body, self.wearer.get("chin_to_crown_mm") or 226.0)
+            seen = sight(self.piece, placed, self.body, self.chin_to_crown_mm)
         curve, padding = self._curves(room, span(progress, 0.75, 0.98))
         marks, least = self._marks(room.least_mm, bounds)
         plate = self.plate_fit()

@@ -3,6 +3,8 @@
 from dataclasses import dataclass, replace
 
 import numpy as np
+from numpy.typing import NDArray
+from scipy.ndimage import binary_dilation, label
 
 from bastion_core.findings import Quantity, Said, Verdict, deg, say
 from bastion_core.fit.onbody import OnBody
@@ -72,8 +74,19 @@ def swollen(site_name: str, side: str, wearer: Wearer) -> tuple[Wearer, str, flo
     return replace(wearer, measurements=others | {straight: girth}), row[1], girth
 
 
-def sight(piece: Mesh, placed: Placed, body: OnBody, chin_to_crown_mm: float) -> Sight:
-    """What the wearer of a helmet sees: rays from both eyes out through whatever is open."""
+@dataclass(frozen=True, eq=False)
+class _Looks:
+    """Rays from both eyes: rows from up to down, columns from the wearer's right to left."""
+
+    sides_deg: Floats
+    ups_deg: Floats
+    free: NDArray[np.bool_]
+    """(2, rows, columns): which of them meet nothing, from the right and the left eye."""
+    met: Floats
+    """(2, rows, columns, 3): where they meet the piece, in its own coordinates; not finite where they meet nothing."""
+
+
+def _looks(piece: Mesh, placed: Placed, body: OnBody, chin_to_crown_mm: float) -> _Looks:
     assert body.crown_mm is not None
     v = body.mesh.vertices
     height = body.crown_mm - EYES_BELOW_CROWN * chin_to_crown_mm
@@ -85,16 +98,48 @@ def sight(piece: Mesh, placed: Placed, body: OnBody, chin_to_crown_mm: float) ->
     ahead = np.column_stack(
         [(np.sin(grid_side) * np.cos(grid_up)).ravel(), (-np.cos(grid_side) * np.cos(grid_up)).ravel(), np.sin(grid_up).ravel()]
     )
-    seen = np.zeros(grid_side.shape, int)
     s = np.array(placed.scale)
+    free, met = [], []
     for eye in (-1.0, 1.0):
-        at = np.array([eye * EYES_APART_MM / 2, front - 2.0, height])
+        at = placed.to_piece(np.array([[eye * EYES_APART_MM / 2, front - 2.0, height]]))
         along = ahead / s
         along /= np.linalg.norm(along, axis=1)[:, None]
-        distance, _ = piece.rays.first_hits(np.tile(placed.to_piece(at[None]), (len(ahead), 1)), along)
+        distance, _ = piece.rays.first_hits(np.tile(at, (len(ahead), 1)), along)
         # The nose hides what lies across it beyond 60°.
-        free = ~np.isfinite(distance).reshape(seen.shape) & (eye * np.degrees(grid_side) > -60)
-        seen += free
+        free.append(~np.isfinite(distance).reshape(grid_side.shape) & (eye * np.degrees(grid_side) > -60))
+        met.append(
+            np.where(np.isfinite(distance)[:, None], at + np.nan_to_num(distance, posinf=0.0)[:, None] * along, np.inf).reshape(
+                *grid_side.shape, 3
+            )
+        )
+    return _Looks(sides, ups, np.array(free), np.array(met))
+
+
+def eye_openings(piece: Mesh, placed: Placed, body: OnBody, chin_to_crown_mm: float) -> list[Floats]:
+    """(2, 3) each: least and greatest corner of every opening the wearer looks through and that has a rim all round, in the piece's own coordinates.
+
+    A helmet that leaves the face open has none.
+    """
+    looks = _looks(piece, placed, body, chin_to_crown_mm)
+    found: list[Floats] = []
+    for free, met in zip(looks.free, looks.met, strict=True):
+        labels, count = label(free)
+        rims = np.isfinite(met).all(axis=2)
+        for k in range(1, count + 1):
+            opening = labels == k
+            if opening[0].any() or opening[-1].any() or opening[:, 0].any() or opening[:, -1].any():
+                continue
+            rim = met[binary_dilation(opening, np.ones((3, 3))) & rims]
+            if len(rim):
+                found.append(np.array([rim.min(axis=0), rim.max(axis=0)]))
+    return found
+
+
+def sight(piece: Mesh, placed: Placed, body: OnBody, chin_to_crown_mm: float) -> Sight:
+    """What the wearer of a helmet sees: rays from both eyes out through whatever is open."""
+    looks = _looks(piece, placed, body, chin_to_crown_mm)
+    sides, ups, seen = looks.sides_deg, looks.ups_deg, looks.free.sum(axis=0)
+    grid_up = np.meshgrid(np.radians(sides), np.radians(ups))[1]
     level = int(np.flatnonzero(ups == 0)[0])
     middle = int(np.flatnonzero(sides == 0)[0])
     weight = np.cos(grid_up)

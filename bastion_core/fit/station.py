@@ -11,6 +11,7 @@ from bastion_core.engine.station import Known, Made, Place, Station
 from bastion_core.errors import MeshProblem, RecipeProblem
 from bastion_core.findings import NOTHING, Fact, Finding, Note, Quantity, Remedy, Said, Verdict, joined, mm, say
 from bastion_core.fit.answer import AnswerRecord
+from bastion_core.fit.clear import Clear, clear_of
 from bastion_core.fit.judge import Guess, Worn, guess, judge
 from bastion_core.fit.layers import pad_of, usual_layers
 from bastion_core.fit.onbody import as_it_came
@@ -85,6 +86,8 @@ class FitResult:
     measure_next: Said
     flats_off_mm: float | None = None
     """How far the mesh's flats leave its curves at this scale."""
+    clear: tuple[Clear, ...] = ()
+    """Where seams would be in the wearer's way."""
 
 
 @dataclass(frozen=True)
@@ -98,7 +101,7 @@ class FitData:
 class FitStation(Station[Case, FitInputs, FitResult]):
     """How big, and whether it goes on."""
 
-    key, title, after, weight, edition = "fit", "Fit", ("pieces",), 0.07, 9
+    key, title, after, weight, edition = "fit", "Fit", ("pieces",), 0.07, 10
     recipe, result, data = FitRecipe, FitResult, FitData
 
     def inputs(self, case: Case, known: Mapping[str, Known[Any]]) -> FitInputs:
@@ -138,6 +141,7 @@ class FitStation(Station[Case, FitInputs, FitResult]):
             data = FitData(record, sections(worn.fitting, worn.answer.placed))
             write_scene(worn.fitting, worn.answer, place.folder / "fit.glb")
             save_mesh(worn.fitting.worn_mesh(worn.answer.placed), place.folder / WORN)
+        clear = () if worn is None else clear_of(mesh, worn.answer, worn.fitting.chin_to_crown_mm)
         thin, low, high = inputs.thinnest_wall_mm, *solid.bounds
         result = FitResult(
             scale=scale,
@@ -147,6 +151,7 @@ class FitStation(Station[Case, FitInputs, FitResult]):
             bounds_mm=(three(low), three(high)),
             wall_mm=thin * min(scale) if thin else None,
             flats_off_mm=inputs.chord_error_mm and inputs.chord_error_mm * max(scale),
+            clear=clear,
             **judged,
         )
         return Made(result, data)

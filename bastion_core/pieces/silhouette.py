@@ -1,5 +1,7 @@
 """The outline of a piece as a small drawing: what stands for it on the Wall and on paper."""
 
+import re
+
 import numpy as np
 from manifold3d import CrossSection, FillRule, JoinType
 from shapely.geometry.base import BaseGeometry
@@ -24,6 +26,15 @@ def svg_path(shape: BaseGeometry) -> str:
     polygons = getattr(shape, "geoms", [shape])
     rings = [ring for p in polygons if p.geom_type == "Polygon" and not p.is_empty for ring in (p.exterior, *p.interiors)]
     return " ".join("M" + "L".join(f"{x:.1f},{-y:.1f}" for x, y in ring.coords[:-1]) + "Z" for ring in rings)
+
+
+def mirrored_path(path: str) -> str:
+    """An SVG path of ``svg_path``, left and right changed over.
+
+    >>> mirrored_path("M1.0,2.0L-3.0,0.0Z")
+    'M-1.0,2.0L3.0,0.0Z'
+    """
+    return re.sub(r"([ML])(-?)", lambda m: m[1] + ("" if m[2] else "-"), path)
 
 
 def cloud_outline(mesh: Mesh, side: bool) -> str:

@@ -11,7 +11,7 @@ from bastion_core.case import Case
 from bastion_core.cut.recipe import CutRecipe
 from bastion_core.engine.station import Known, Made, Place, Station
 from bastion_core.engine.store import Ref
-from bastion_core.findings import Fact, Finding, Note, Quantity, Remedy, Verdict, mm, say
+from bastion_core.findings import Fact, Finding, Note, Quantity, Remedy, Verdict, grams, hours, mm, say
 from bastion_core.formats.glb import write_glb
 from bastion_core.geometry.mesh import Floats, Mesh
 from bastion_core.join.station import JoinData
@@ -186,7 +186,7 @@ class PrintStation(Station[Case, PrintInputs, PrintResult]):
             money = better.ml / 1000 * case.shop.resin_price_per_l - cost(better.filament_g, printed, case.shop)
             words = f"{{}} of resin: {{}} less of hands, {money:+.2f} for material. Dust and uncured resin need gloves and a fitted mask."
             remedy = Remedy(say("Make {} of resin", better.name), {"resin": (*printed.resin, better.part)})
-            text = say(words, better.name, Quantity((better.hands_h,), "h", 1))
+            text = say(words, better.name, hours(better.hands_h))
             said.append(Finding("resin", Verdict.HOLDS, text, remedies=(remedy,)))
         left = case.shop.left_g(printed.material)
         if left is None:
@@ -194,7 +194,7 @@ class PrintStation(Station[Case, PrintInputs, PrintResult]):
         if not left and case.shop.price_per_kg(printed.material) is None:
             said.append(Finding("no-spool", Verdict.TIGHT, say("The shop has no spool of this material.")))
         elif left < result.filament_g:
-            need, there = Quantity((result.filament_g,), "g"), Quantity((left,), "g")
+            need, there = grams(result.filament_g), grams(left)
             said.append(Finding("too-little", Verdict.TIGHT, say("{} needed, {} left on the shop's spools of this material.", need, there)))
         return tuple(said)
 
@@ -202,8 +202,7 @@ class PrintStation(Station[Case, PrintInputs, PrintResult]):
         """Its hours and grams."""
         if result.unprintable:
             return Fact(say("fits no bed"))
-        hours = Quantity((result.hours,), "h", 1 if result.hours < 10 else 0)
-        return Fact(say("{}", hours), say("{}", Quantity((result.filament_g,), "g")))
+        return Fact(say("{}", hours(result.hours)), say("{}", grams(result.filament_g)))
 
 
 def _to_look_at(laid: Sequence[LaidPart], profile: Profile, path: Path) -> None:

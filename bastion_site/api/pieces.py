@@ -218,9 +218,9 @@ class PieceView(mixins.RetrieveModelMixin, mixins.DestroyModelMixin, viewsets.Ge
             build=piece.build, note=piece.note, mirror_of=piece, mesh=piece.mesh, file_name=piece.file_name, wearer=piece.wearer,
             name=name if name != piece.name else f"{piece.name} mirrored"[:80], recipe=piece.recipe,
         )  # fmt: skip
-        cuts = plain(piece.of(CutRecipe).cuts)
+        cuts = piece.of(CutRecipe).cuts
         mirrored = not piece.of(PiecesRecipe).mirrored
-        copy.decide(side=other, mirrored=mirrored, cuts=cuts and [_mirrored_cut(c) for c in cuts], **mirrored_seat(piece))
+        copy.decide(side=other, mirrored=mirrored, cuts=cuts and plain(tuple(c.mirrored() for c in cuts)), **mirrored_seat(piece))
         copy.save()
         copy.more_files.set(piece.more_files.all())
         refresh(self.queryset.get(pk=copy.pk))
@@ -267,7 +267,3 @@ def what_if(graph: PieceGraph, scale: float | None, pad_mm: float | None) -> Wha
     grams = filament_at(printed.filament_g, now, point) if now and printed else None
     met = tuple(m.rule for m in answer.marks if scale >= m.scale - 1e-4)
     return WhatIf(scale, pad_mm, point.room_mm, point.wall_mm, grams, met)
-
-
-def _mirrored_cut(cut: dict) -> dict:
-    return cut | {key: [-cut[key][0], *cut[key][1:]] for key in ("point", "normal")}

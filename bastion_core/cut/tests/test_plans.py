@@ -7,10 +7,12 @@ import unittest
 import numpy as np
 import trimesh
 from manifold3d import Manifold
+from scipy.spatial.transform import Rotation
 
 from bastion_core.cut.aims import AIMS
-from bastion_core.cut.cost import FAILS_PER_H, Costs, risk_h, seam_h
+from bastion_core.cut.cost import CARE_MIN_PER_CM, FAILS_PER_H, Costs, risk_h, seam_h
 from bastion_core.cut.field import Field, Leaf, Node, costs_of, cuts_of, leaves_of
+from bastion_core.cut.frames import frames
 from bastion_core.cut.parting import Cut, part_solid
 from bastion_core.cut.plans import find_plans, seen_of, surface_of, whole_on
 from bastion_core.cut.search import Search
@@ -32,6 +34,7 @@ class Costing(unittest.TestCase):
     def test_by_hand(self):
         """60 cm of seam, of it 40 seen: 4 min, 60 · 0.12 and 40 · 1.2. Ten hours fail in about 3 of 100 prints, and lose half of them."""
         self.assertAlmostEqual(seam_h(60, 40) * 60, 4 + 7.2 + 48)
+        self.assertAlmostEqual(seam_h(60, 40, 2) * 60, 4 + 7.2 + 48 + 2 * CARE_MIN_PER_CM)
         self.assertAlmostEqual(risk_h(10), (1 - math.exp(-10 * FAILS_PER_H)) * 5)
         self.assertGreater(risk_h(10, footless=True), 2.5)
         self.assertLess(2 * risk_h(10), risk_h(20))
@@ -83,9 +86,82 @@ class Seen(unittest.TestCase):
         """Round a tube of 60 mm: 2 π 6 cm outside; the inside shows to nobody but near the ends."""
         solid = tube(60, 3, 400)
         (seam,) = part_solid(solid, [Cut("c1", (0, 0, 200), (0, 0, 1))], ONE, "t").seams
-        cm, seen = seen_of(seam, surface_of(solid))
+        told = seen_of(seam, surface_of(solid))
+        cm, seen = told.seam_cm, told.seen_cm
         self.assertAlmostEqual(cm / (2 * math.pi * 6), 1, delta=0.05)
         self.assertTrue(0.3 * cm < seen < 0.8 * cm, (seen, cm))
+
+
+class Frames(unittest.TestCase):
+    """Planes across the piece's own axes."""
+
+    def test_a_bar_that_lies_askew_is_cut_square(self):
+        turn = Rotation.from_euler("yz", [35, 20], degrees=True).as_matrix()
+        place = np.eye(4)
+        place[:3, :3] = turn
+        bar, bed = box(24, 30, 420).transformed(place), (Printer("P", 220, 220, 220, 5),)
+        plans = find_plans(bar, bed, ONE, Weights(), sight := surface_of(bar))
+        along = turn @ [0.0, 0.0, 1.0]
+        for cut in plans[0].cuts:
+            self.assertGreater(abs(float(np.dot(cut.normal, along))), math.cos(math.radians(2)))
+        upright = Search(Field(sight.mesh, sight, bed, Profile(), Weights(), 22.0)).best("least")
+        self.assertLess(plans[0].cost_h, 0.8 * costs_of(upright).weighed(Weights(), 22.0))
+        # Seam by hand: round a bar of 24 by 30.
+        self.assertAlmostEqual(plans[0].seam_cm / len(plans[0].cuts), 10.8, delta=0.8)
+        parting = part_solid(bar, plans[0].cuts, ONE, "b")
+        self.assertAlmostEqual(sum(p.solid.volume for p in parting.parts) / bar.volume, 1, delta=1e-6)
+
+    def test_planes_across_other_axes_follow_a_scale(self):
+        """Twice as wide, a plane at 45 degrees goes through the same places of the piece."""
+        c = math.sqrt(0.5)
+        turn = np.array([[c, 0, c], [0, 1, 0], [-c, 0, c]])
+        for scale in (ONE, (2.0, 1.0, 1.0)):
+            tree = Node(2, 5.0, *(Leaf(((0, 0, 0), (1, 1, 1)), Costs(), ()),) * 2, Costs())
+            (cut,) = cuts_of(tree, scale, turn)
+            plane = cut.plane(scale)
+            np.testing.assert_allclose(plane.normal, turn[2], atol=1e-12)
+            self.assertAlmostEqual(float(plane.heights(5.0 * turn[2][None])[0]), 0.0)
+
+    def test_an_upright_symmetric_piece_has_none_but_tilts(self):
+        mesh = surface_of(dome(160, 200, 220)).mesh
+        self.assertEqual(frames(mesh, True, False), [])
+        for turn in frames(mesh, True, True):
+            np.testing.assert_allclose(turn[0], [1, 0, 0])
+            self.assertAlmostEqual(float(np.linalg.det(turn)), 1.0)
+
+
+class Careful(unittest.TestCase):
+    """Places where a seam takes more care."""
+
+    def ribbed(self) -> Solid:
+        """A bar of 300 mm, its middle third set with ribs 3 mm apart."""
+        bar = box(40, 40, 300).manifold
+        for k in range(16):
+            bar = bar + box(46, 46, 3, (0, 0, 104 + 6 * k)).manifold
+        return Solid(bar)
+
+    def test_relief_is_where_the_ribs_are(self):
+        sight = surface_of(self.ribbed())
+        height = sight.mesh.triangles.mean(axis=1)[:, 2]
+        areas = np.linalg.norm(sight.mesh.area_vectors, axis=1)
+        among, off = (height > 110) & (height < 190), (height < 80) | (height > 220)
+        self.assertGreater(float(areas[among & (sight.care > 0.9)].sum() / areas[among].sum()), 0.8)
+        # The corners of a plain bar are edges, but no relief.
+        self.assertLess(float(sight.care[off].max()), 0.1)
+        self.assertEqual(float(surface_of(dome(160, 200, 220)).care.max()), 0.0)
+
+    def test_seams_keep_out_of_relief_and_of_what_is_to_be_clear(self):
+        bed = (Printer("P", 220, 220, 220, 5),)
+        plain, ribbed = box(40, 40, 300), self.ribbed()
+        heights = lambda plans: [c.point[2] for c in plans[0].cuts]  # noqa: E731
+        (even,) = heights(find_plans(plain, bed, ONE, Weights(), surface_of(plain)))
+        self.assertTrue(90 < even < 210)
+        moved = find_plans(ribbed, bed, ONE, Weights(), surface_of(ribbed))
+        self.assertFalse(any(103 < at < 197.5 for at in heights(moved)), heights(moved))
+        self.assertLess(moved[0].care_cm, 1.0, "through the ribs it would be 16")
+        clear = [(np.array([-99.0, -99.0, even - 15]), np.array([99.0, 99.0, even + 15]))]
+        (off,) = heights(find_plans(plain, bed, ONE, Weights(), surface_of(plain, clear)))
+        self.assertGreater(abs(off - even), 14)
 
 
 class Searching(unittest.TestCase):

@@ -11,17 +11,21 @@ from manifold3d import Manifold
 
 from bastion_core.case import Case
 from bastion_core.commands.options import sha256_of
+from bastion_core.cut.beds import Bed
+from bastion_core.cut.plans import find_plans, surface_of
 from bastion_core.engine.graph import Graph
 from bastion_core.engine.memo import Memo
 from bastion_core.engine.store import FolderStore
 from bastion_core.findings import Finding, Verdict
 from bastion_core.formats.stl import write_binary_stl
+from bastion_core.geometry.mesh import Mesh
 from bastion_core.geometry.solid import Solid
 from bastion_core.pieces.sets import SetFile
-from bastion_core.pieces.standing import load_solid
+from bastion_core.pieces.standing import PART, load_mesh, load_solid
 from bastion_core.recipes import begin_all, change_all
-from bastion_core.shop import Printer, Shop
+from bastion_core.shop import Printer, Shop, Weights
 from bastion_core.stations import STATIONS
+from bastion_core.tests.shapes import dome
 from bastion_core.tests.test_plan_command import Plan
 
 HALF = Manifold.cube([90, 40, 30], True)
@@ -38,6 +42,11 @@ def halves(pocket_mm: float = 3.1, deep_mm: float = 3.2, gap_mm: float = 0.0) ->
     upper = upper + Manifold.cube([19.8, 3.0, 9], True).translate([-10, -12, 0])
     upper = upper - Manifold.cylinder(60, 1.7, 1.7, 48, True).rotate([90.0, 0, 0]).translate([30, 0, 18])
     return lower, upper
+
+
+def graph_part(graph: Graph, number: int) -> Mesh:
+    """A file of a set as it lies in its place."""
+    return load_mesh(graph.store.folder(graph.ref("pieces")) / PART.format(number))
 
 
 class Sets(unittest.TestCase):
@@ -84,6 +93,21 @@ class Sets(unittest.TestCase):
         (seam,) = graph.data("join").seams
         self.assertGreaterEqual(len(seam.joints), 2)
         self.assertIn("set 1-2", seam.cut)
+
+    def test_what_is_too_large_is_planned_by_cost(self):
+        """A dome on a block: the dome fits no bed and gets the planes that find_plans finds for it alone; the block stays as it came."""
+        shell = dome(230, 260, 150, 4).mesh()
+        body = Solid.from_mesh(shell).manifold.translate([0, 0, 1])
+        graph = self.set_of(Manifold.cube([60, 60, 40], True).translate([0, 0, -21]), body)
+        (bed,) = self.PRINTERS
+        solid = Solid.from_mesh(graph_part(graph, 1))
+        plans = find_plans(solid, (Bed.of(bed).printer(),), (1.0, 1.0, 1.0), Weights(), surface_of(solid))
+        cuts = graph.data("cut").cuts
+        self.assertEqual([c.normal for c in cuts], [c.normal for c in plans[0].cuts])
+        np.testing.assert_allclose([c.point for c in cuts], [c.point for c in plans[0].cuts], atol=1e-6)
+        self.assertEqual({c.limits[0] for c in cuts}, {("file2", 1)})
+        self.assertEqual(len([p for p in graph.data("cut").parts if p.files == (0,)]), 1)
+        self.assertEqual(len(graph.result("cut").leans_on), 1)
 
     def test_magnets_at_true_size_whatever_the_scale(self):
         at = [[x, y, 0.0] for x, y in SPOTS]

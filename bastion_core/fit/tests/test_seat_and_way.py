@@ -13,7 +13,7 @@ from bastion_core.errors import RecipeProblem
 from bastion_core.fit.answer import Fitting
 from bastion_core.fit.bays import Bay, place_bays
 from bastion_core.fit.layers import GIVE_MM, LAYERS, Layer, on_the_way
-from bastion_core.fit.movement import sight, sight_verdict
+from bastion_core.fit.movement import eye_openings, sight, sight_verdict
 from bastion_core.fit.onbody import HAND_TUCKED, OnBody, as_it_came, on_body, skin_of
 from bastion_core.fit.openings import openings
 from bastion_core.fit.question import Question
@@ -311,6 +311,15 @@ class InsideAndOut(unittest.TestCase):
         # Of the sphere's 4π it is its share of what a bare head sees; a band of ±15° by ±40° alone is over half a steradian.
         self.assertTrue(0.5 < seen.solid_angle_sr < 2 * math.pi)
         self.assertEqual(sight_verdict(seen)[0], "tight")
+        # No seam through it: its rim is found to a ray or two (5° at 200 mm are 17 mm), from either eye.
+        self.assertEqual(eye_openings(blind, HERE, body, chin_to_crown), [])
+        openings = np.array(eye_openings(mesh((shell - window).translate(middle)), HERE, body, chin_to_crown))
+        low, high = openings[:, 0].min(axis=0), openings[:, 1].max(axis=0)
+        np.testing.assert_allclose([low[0], high[0]], [-120, 120], atol=25)
+        np.testing.assert_allclose([low[2] - eyes, high[2] - eyes], [-30, 30], atol=20)
+        self.assertTrue(low[2] < eyes - 30 and high[2] > eyes + 30, "the rim lies within")
+        bare = mesh((shell - Manifold.cube([600, 400, 600], True).translate([0, -200, 0])).translate(middle))
+        self.assertEqual(eye_openings(bare, HERE, body, chin_to_crown), [], "an open face has no rim all round")
 
     def test_the_scene_carries_the_room(self):
         piece = tube(58, 4, 200).mesh()

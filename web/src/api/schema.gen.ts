@@ -1041,6 +1041,8 @@ export interface components {
             /** Format: double */
             seen_cm: number;
             /** Format: double */
+            care_cm: number;
+            /** Format: double */
             risk_h: number;
             /** Format: double */
             done_h: number;
@@ -1231,6 +1233,12 @@ export interface components {
                 [key: string]: components["schemas"]["Said"];
             };
         };
+        /** @description A box in the piece's own upright millimetres at scale 1, and what is there. */
+        Clear: {
+            what: string;
+            low_mm: number[];
+            high_mm: number[];
+        };
         /** @description How far a joint goes before these two meet. ``stays_id`` or ``goes_id`` is 0 for the body itself. */
         Contact: {
             joint: string;
@@ -1304,8 +1312,12 @@ export interface components {
             grown_by_mm: number;
             /** Format: double */
             seen_cm: number;
+            /** Format: double */
+            care_cm: number;
             no_way: boolean;
             leans_on: components["schemas"]["Ref"][];
+            instead: components["schemas"]["Instead"] | null;
+            unneeded: string[];
         };
         /** @description Every decision about a piece. */
         Decided: {
@@ -1729,6 +1741,7 @@ export interface components {
             measure_next: components["schemas"]["Said"];
             /** Format: double */
             flats_off_mm: number | null;
+            clear: components["schemas"]["Clear"][];
         };
         /** @description What became of a decided hole, at this scale (mm). */
         Fitted: {
@@ -1851,6 +1864,11 @@ export interface components {
             thinnest_mm: number | null;
             brittle: boolean;
             down: number[];
+        };
+        /** @description A piece whole, and parted where that costs clearly less. */
+        Instead: {
+            whole: components["schemas"]["Alternative"];
+            parted: components["schemas"]["Alternative"];
         };
         /** @description Work that is under way or was done. */
         JobRecord: {
@@ -2863,7 +2881,7 @@ export interface components {
             spots: components["schemas"]["Spot"][];
             own: number;
         };
-        /** @description A seam between two parts: how long it is where it shows, and how much of that is seen (cm). */
+        /** @description A seam between two parts: how long it is where it shows, how much of that is seen (cm). */
         SeamSeen: {
             id: string;
             cut_id: string;
@@ -2872,6 +2890,8 @@ export interface components {
             cm: number;
             /** Format: double */
             seen_cm: number;
+            /** Format: double */
+            care_cm: number;
         };
         /** @description Both outlines at one height above the piece's lower edge (mm), about the body's middle there. */
         Section: {

@@ -18,7 +18,7 @@ import { LazyStage } from "../../stage/LazyStage";
 import type { StagePlane } from "../../stage/PlaneHandle";
 import { Meetings } from "../pieces/Files";
 import type { StationProps } from "../types";
-import { Plans } from "./Plans";
+import { Plans, Takes } from "./Plans";
 
 type Three = [number, number, number];
 /** Bare to hidden: what is seen by more than the first share is warm. */
@@ -86,6 +86,7 @@ export default function CutStation({ piece, change, children }: StationProps) {
     if (next.length) change({ printer_ids: next.length === all.length ? [] : next });
   };
   const r = piece.recipe;
+  const careful = data?.seams.some((s) => s.care_cm >= 0.5);
   const keepOut = (at: Three) => {
     setTouching(false);
     change({ keep_out: [...r.keep_out, { at_mm: at.map((v, i) => v / scale[i]), radius_mm: trade?.keep_out_mm ?? 0 }] });
@@ -233,6 +234,7 @@ export default function CutStation({ piece, change, children }: StationProps) {
           </tbody>
         </PlainTable>
       )}
+      <Takes piece={piece} />
       {data && data.seams.length > 0 && (
         <PlainTable label="Seams" numbersFrom={2}>
           <thead>
@@ -240,6 +242,7 @@ export default function CutStation({ piece, change, children }: StationProps) {
               <th>Seam</th>
               <th>Shows</th>
               <th>Seen</th>
+              {careful && <th>Relief, openings</th>}
             </tr>
           </thead>
           <tbody>
@@ -248,6 +251,7 @@ export default function CutStation({ piece, change, children }: StationProps) {
                 <td>{s.parts.map((p) => p.replace(/^.*-/, "")).join(" to ")}</td>
                 <td>{units.plain(s.cm, 0)} cm</td>
                 <td>{units.plain(s.seen_cm, 0)} cm</td>
+                {careful && <td>{units.plain(s.care_cm, 0)} cm</td>}
               </tr>
             ))}
           </tbody>

@@ -5,6 +5,7 @@ import Stack from "@mui/material/Stack";
 import Typography from "@mui/material/Typography";
 import { useTheme } from "@mui/material/styles";
 import { usePrinters, useTrade, type Change, type Detail, type Schemas } from "../../api/client";
+import { PlainTable } from "../../parts/PlainTable";
 import { boxOf } from "../../parts/Silhouette";
 import { useUnits } from "../../parts/units";
 
@@ -41,6 +42,50 @@ export function Plans({ piece, change }: Props) {
         />
       )}
     </Stack>
+  );
+}
+
+/** What the plan in force takes of machine and hands, kind by kind, beside the plan that costs least, or the next one. */
+export function Takes({ piece }: { piece: Detail }) {
+  const units = useUnits();
+  const aims = useTrade().data?.aims ?? {};
+  const plans = piece.cut_data?.alternatives ?? [];
+  const inForce = piece.cut_data?.aim;
+  const chosen = plans.find((plan) => inForce && plan.aims.includes(inForce));
+  if (!chosen) return null;
+  const other = chosen === plans[0] ? plans[1] : plans[0];
+  const columns = other ? [chosen, other] : [chosen];
+  const rows: [string, (plan: Plan) => string][] = [
+    ["Printing", (plan) => units.hours(plan.hours)],
+    ["Taking supports off", (plan) => units.hours(plan.supports_h)],
+    ["Sanding their scars", (plan) => units.hours(plan.scars_h)],
+    ["Sanding stair-steps", (plan) => units.hours(plan.steps_h)],
+    ["Gluing, filling seams", (plan) => units.hours(plan.seams_h)],
+    ["Lost by failures", (plan) => units.hours(plan.risk_h)],
+    ["Support", (plan) => units.grams(plan.support_g)],
+    ["All, in printer hours", (plan) => units.hours(plan.cost_h)],
+  ];
+  return (
+    <PlainTable label="What the plan takes" numbersFrom={2}>
+      <thead>
+        <tr>
+          <th>Takes</th>
+          {columns.map((plan) => (
+            <th key={plan.aims.join()}>{plan === chosen ? "this plan" : aims[plan.aims[0]]}</th>
+          ))}
+        </tr>
+      </thead>
+      <tbody>
+        {rows.map(([name, told]) => (
+          <tr key={name}>
+            <td>{name}</td>
+            {columns.map((plan) => (
+              <td key={plan.aims.join()}>{told(plan)}</td>
+            ))}
+          </tr>
+        ))}
+      </tbody>
+    </PlainTable>
   );
 }
 
