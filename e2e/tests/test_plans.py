@@ -8,6 +8,7 @@ from playwright.sync_api import expect
 
 from bastion_core.cut.recipe import CutRecipe
 from bastion_core.tests.shapes import dome
+from bastion_site.engine.refresh import refresh
 from bastion_site.shop.models import Printer
 from bastion_site.testing import file_of, recall, remember, shop, stl_of, work_off
 from e2e.tests.test_way import InTheBrowser
@@ -48,11 +49,34 @@ class Plans(InTheBrowser):
         expect(plans.nth(1)).to_contain_text("chosen")
         self.assertEqual(len(self.told()["cut_data"]["parts"]), other["parts"])
         expect(page.get_by_role("table", name="Seams")).to_contain_text("cm")
+        # What it takes, kind by kind, beside the cheapest: by hand the kinds are its hours of hands.
+        takes = page.get_by_role("table", name="What the plan takes")
+        expect(takes.get_by_role("row").first).to_contain_text("this plan")
+        expect(takes).to_contain_text(f"{other['steps_h']:.1f} h")
+        hands = sum(other[f"{kind}_h"] for kind in ("supports", "scars", "steps", "seams"))
+        self.assertAlmostEqual(hands, other["hand_h"], delta=0.02)
         # A plane of the maker's own is no plan any more; what was given up stays to be chosen.
         page.get_by_role("button", name="Level").click()
         self.work()
         expect(page.get_by_role("list", name="Plans").get_by_text("chosen")).to_have_count(0)
         expect(plans).to_have_count(len(told["alternatives"]))
+
+    def test_planes_the_printers_no_longer_need_go_by_one_press(self):
+        page = self.page
+        own = [{"id": "c1", "point": [0, 0, 70], "normal": [0, 0, 1], "limits": []}]
+        self.client.patch(
+            f"/api/pieces/{self.piece.id}/", {"version": self.told()["version"], "cuts": own}, content_type="application/json"
+        )
+        Printer.objects.filter(name="Small").update(x_mm=330, y_mm=330, z_mm=330)
+        self.piece.refresh_from_db()
+        refresh(self.piece)
+        work_off()
+        page.reload()
+        self.said("Plane 1 is not needed for the printers")
+        page.get_by_role("button", name="Delete plane 1").click()
+        self.work()
+        self.keep()
+        self.decided(self.piece, CutRecipe, lambda r: r.cuts == (), "no plane")
 
     def test_how_much_is_seen_and_places_without_a_seam(self):
         page = self.page

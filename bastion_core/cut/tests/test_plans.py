@@ -1,6 +1,5 @@
 """Plans: costs by hand, what is seen against a brute-force picture, the search against all there is, parts that are sound."""
 
-import itertools
 import math
 import unittest
 
@@ -24,6 +23,7 @@ from bastion_core.print.lay import lie
 from bastion_core.print.profile import Profile
 from bastion_core.print.queue import Task, without_nights_h
 from bastion_core.shop import Printer, Weights
+from bastion_core.tests.exhaustive import best_of_all
 from bastion_core.tests.shapes import BUNNY, box, dome, plain_helm, reference, tube
 
 ONE = (1.0, 1.0, 1.0)
@@ -172,35 +172,12 @@ class Searching(unittest.TestCase):
         cls.plans = find_plans(cls.helm, BEDS, ONE, Weights(), sight)
         cls.field = Field(sight.mesh, sight, BEDS, Profile(), Weights(), 22.0)
 
-    def all_of(self, bounds, positions, deep):
-        """The least cost of a box over all cuts at these positions, so many deep: no memory, no order, no shortcut."""
-        leaf = self.field.leaf(bounds)
-        best = math.inf if leaf is None or not leaf.fits else leaf.costs.weighed(self.field.weights, self.field.price_per_kg)
-        if deep == 0 or leaf is None:
-            return best
-        for axis, at in itertools.chain(*([(k, v) for v in positions[k]] for k in range(3))):
-            if not bounds[0][axis] + 12 < at < bounds[1][axis] - 12:
-                continue
-            seam = self.field.seam(bounds, axis, at)
-            if seam is None:
-                continue
-            low, high = list(bounds[0]), list(bounds[1])
-            low[axis] = high[axis] = at
-            below, above = (bounds[0], tuple(high)), (tuple(low), bounds[1])
-            here = seam.weighed(self.field.weights, self.field.price_per_kg)
-            first = self.all_of(below, positions, deep - 1)
-            if here + first < best:
-                best = min(best, here + first + self.all_of(above, positions, deep - 1))
-        return best
-
     def test_as_good_as_all_there_is(self):
         """Within 5 % of an exhaustive search over planes 24 mm apart, two deep: four parts."""
         search = Search(self.field)
         search.depth = 2
         tree = search.best("least")
-        low, high = (np.array(v) for v in self.field.whole)
-        positions = [list(np.arange(low[k] + 24, high[k] - 12, 24.0)) for k in range(3)]
-        exhaustive = self.all_of(self.field.whole, positions, 2)
+        exhaustive = best_of_all(self.field, 24.0, 2, lambda c: c.weighed(self.field.weights, self.field.price_per_kg))
         told = costs_of(tree).weighed(self.field.weights, self.field.price_per_kg)
         self.assertLess(told, 1.05 * exhaustive)
 
