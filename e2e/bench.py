@@ -42,6 +42,7 @@ from bastion_core.print.profile import Profile
 from bastion_core.print.quick import Probe
 from bastion_core.print.shape import shape_of
 from bastion_core.shop import Printer, Weights
+from bastion_core.tests.exhaustive import compared, models
 from bastion_core.tests.judged import judged
 from bastion_site.engine.process import resident_bytes
 from demo.models import nautilus_helm
@@ -187,6 +188,18 @@ def planned() -> dict[str, str]:
     }
 
 
+def searched() -> dict[str, str]:
+    """The plan for the fewest hours beside every cut there is on a grid, by the same quick judge: ten models."""
+    told = {}
+    for name, (solid, beds, step_mm, deep) in models().items():
+        one = compared(name, solid, beds, step_mm, deep)
+        told[f"fewest hours, {name}"] = (
+            f"{one.hours:.1f} h in {one.parts} parts; the best of all cuts {step_mm:.0f} mm apart, {deep} deep, {one.best_h:.1f} h: "
+            f"{one.hours / one.best_h:.2f} (wanted at most 1.05)"
+        )
+    return told
+
+
 def pages(folder: Path) -> dict[str, str]:
     """First paint of the Wall, change of station, JavaScript of the first page, second start: on the demo."""
     told = {}
@@ -275,7 +288,7 @@ def main() -> None:
         folder = Path(made)
         rows = geometry(folder)
         taken, peak, totals = whole_plan(folder)
-        shown = worn() | printed() | planned() | pages(folder) | many()
+        shown = worn() | printed() | planned() | pages(folder) | many() | searched()
     lines = [
         "# Speed",
         "",

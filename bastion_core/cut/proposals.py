@@ -5,10 +5,12 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from bastion_core.cut.aims import Aim
 from bastion_core.cut.beds import Bed, fits_any
-from bastion_core.cut.parting import Part
+from bastion_core.cut.parting import Cut
 from bastion_core.cut.plans import Alternative, Instead, find_instead, find_plans, surface_of
 from bastion_core.cut.recipe import KeepOut
+from bastion_core.cut.supplied import Supplied, too_large
 from bastion_core.cut.visible import Sight
 from bastion_core.engine.station import Place
 from bastion_core.engine.store import Ref
@@ -16,7 +18,7 @@ from bastion_core.fit.clear import Clear
 from bastion_core.fit.scale import Scale
 from bastion_core.geometry.solid import Solid
 from bastion_core.pieces.shaped import Shaped
-from bastion_core.progress import Progress
+from bastion_core.progress import Progress, span
 from bastion_core.shop import Weights
 
 EDITION = 3
@@ -86,16 +88,26 @@ class FileKey:
     of: PlansKey
 
 
-def proposed_of_part(part: Part, key: FileKey, place: Place, progress: Progress) -> tuple[Plans, Ref]:
-    """The plans for a part of a set that fits no printer as it is."""
-    k, printers = key.of, [b.printer() for b in key.of.beds]
+def proposed_of_set(
+    supplied: Supplied, as_one: tuple[str, ...], aim: Aim, key: PlansKey, place: Place, progress: Progress
+) -> tuple[dict[str, Sequence[Cut]], list[Ref]]:
+    """The planes for each part of a set that fits no printer as it is, by its id: those of the plan that is best for ``aim``."""
+    printers, keep_out = [b.printer() for b in key.beds], places_of(key.keep_out, key.scale)
+    planes: dict[str, Sequence[Cut]] = {}
+    refs: list[Ref] = []
+    large = too_large(supplied, printers)
+    for k, part in enumerate(large):
+        step = span(progress, k / len(large), (k + 1) / len(large))
 
-    def found() -> Plans:
-        sight = surface_of(part.solid)
-        return Plans(find_plans(part.solid, printers, k.scale, k.weights, sight, places_of(k.keep_out, k.scale), progress))
+        def found(solid: Solid = part.solid, step: Progress = step) -> Plans:
+            return Plans(find_plans(solid, printers, key.scale, key.weights, surface_of(solid), keep_out, step))
 
-    ref, plans = place.kept("plans", key, Plans, found)
-    return plans, ref
+        ref, plans = place.kept("plans", FileKey(part.id, as_one, key), Plans, found)
+        refs.append(ref)
+        best = next((a for a in plans.found if aim in a.aims), None)
+        if best is not None:
+            planes[part.id] = best.cuts
+    return planes, refs
 
 
 def _found(key: PlansKey, place: Place, progress: Progress) -> Plans:

@@ -12,7 +12,7 @@ from bastion_core.cut.aims import Aim
 from bastion_core.cut.beds import Bed, fits, fits_any, hull_points, unneeded
 from bastion_core.cut.parting import Cut, Parting, part_solid, without_cut
 from bastion_core.cut.plans import Alternative, Instead, Whole, seen_of, whole_on
-from bastion_core.cut.proposals import FileKey, Plans, PlansKey, SightKey, proposed, proposed_of_part
+from bastion_core.cut.proposals import Plans, PlansKey, SightKey, proposed, proposed_of_set
 from bastion_core.cut.propose import propose_cuts
 from bastion_core.cut.recipe import CutRecipe, KeepOut
 from bastion_core.cut.supplied import (
@@ -25,7 +25,6 @@ from bastion_core.cut.supplied import (
     proposed_for,
     supplied_seams,
     told,
-    too_large,
 )
 from bastion_core.engine.keeping import plain
 from bastion_core.engine.station import Known, Made, Place, Station, Waits
@@ -128,7 +127,7 @@ class CutResult:
     seen_cm: float = 0.0
     """Of all seams."""
     care_cm: float = 0.0
-    """Of all seams, what runs where it takes more care."""
+    """Of the seams that planes make, what runs where it takes more care."""
     no_way: bool = False
     """Whether the places to keep out of leave no plan."""
     leans_on: tuple[Ref, ...] = ()
@@ -316,14 +315,8 @@ class CutStation(Station[Case, CutInputs, CutResult]):
             plans, ref = proposed(key, place, span(progress, 0.0, 0.7))
             leans_on.append(ref)
         elif inputs.cuts is None:
-            large = too_large(supplied, printers)
-            for k, part in enumerate(large):
-                step = span(progress, 0.7 * k / len(large), 0.7 * (k + 1) / len(large))
-                found, ref = proposed_of_part(part, FileKey(part.id, inputs.as_one, key), place, step)
-                leans_on.append(ref)
-                best = next((a for a in found.found if inputs.aim in a.aims), None)
-                if best is not None:
-                    of_parts[part.id] = best.cuts
+            of_parts, refs = proposed_of_set(supplied, inputs.as_one, inputs.aim, key, place, span(progress, 0.0, 0.7))
+            leans_on += refs
         larger = None
         if plans.found and not whole:
             others = [b.printer() for b in inputs.others]
@@ -351,7 +344,7 @@ class CutStation(Station[Case, CutInputs, CutResult]):
         result = CutResult(
             len(parts), len(parting.seams), parting.findings, made.misfits, made.proposed, made.whole_fits, mates,
             inputs.shaped.fitted(place, inputs.scale), *inputs.shaped.grown(place, inputs.scale),
-            seen_cm=round(sum(s.seen_cm for s in seams), 1), care_cm=round(sum(s.care_cm for s in seams), 1), no_way=bool(inputs.keep_out) and not plans.found and supplied is None and not whole,
+            seen_cm=round(sum(s.seen_cm for s in seams), 1), care_cm=round(sum(s.care_cm for s in seams if s.cut_id in {c.id for c in made.cuts}), 1), no_way=bool(inputs.keep_out) and not plans.found and supplied is None and not whole,
             leans_on=tuple(leans_on), instead=plans.instead,
             unneeded=() if made.proposed or inputs.lengthwise else unneeded(parting, made.cuts, printers),
         )  # fmt: skip

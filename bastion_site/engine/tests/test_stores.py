@@ -20,6 +20,7 @@ from bastion_core.stations import STATIONS
 from bastion_core.tests.shapes import BUNNY, plain_bracer, plain_helm
 from bastion_site.builds.models import Piece
 from bastion_site.engine.cases import graph_of
+from bastion_site.shop.models import Printer
 from bastion_site.testing import bytes_of, file_of, shop, work_off
 
 
@@ -41,6 +42,7 @@ class BothStores(TestCase):
     @classmethod
     def setUpTestData(cls):
         cls.build, cls.wearer = shop()
+        Printer.objects.update(x_mm=170, y_mm=170, z_mm=170)
         cls.folder = Path(tempfile.mkdtemp())
         cls.addClassCleanup(shutil.rmtree, cls.folder)
         cls.files = {name: cls.folder / f"{name}.stl" for name in ("helm", "bracer-left")} | {"bunny": BUNNY}
@@ -49,7 +51,7 @@ class BothStores(TestCase):
         decided = {
             "helm": {"layers": [{"name": "pad", "thickness_mm": 6.5, "where": "all"}], "walls": 4},
             "bracer-left": {"scale": [1.05, 1.05, 1.0], "shift_mm": [0, 2, 0], "pin_diameters_mm": [3.0]},
-            "bunny": {"site": "other", "wanted_length_mm": 130.0, "infill": 0.3, "layer_mm": 0.12},
+            "bunny": {"site": "other", "wanted_length_mm": 190.0, "infill": 0.3, "layer_mm": 0.12},
         }
         cls.pieces = {}
         for name, changes in decided.items():
@@ -93,13 +95,13 @@ class BothStores(TestCase):
         decided = {
             "helm": ("--site", "head", "--between", "pad=6.5", "--walls", "4"),
             "bracer-left": ("--site", "forearm", "--side", "left", "--scale", "1.05x1.05x1", "--shift", "0", "2", "0", "--pin", "3"),
-            "bunny": ("--site", "other", "--length", "130", "--infill", "30", "--layer", "0.12"),
+            "bunny": ("--site", "other", "--length", "190", "--infill", "30", "--layer", "0.12"),
         }
         for name, piece in self.pieces.items():
             with self.subTest(name):
                 out = self.folder / f"out-{name}"
                 asked = ["plan", str(self.files[name]), "--out", str(out), "--wearer", str(self.folder / "wearer.json")]
-                self.assertEqual(main([*asked, "--printer", "Small:110x110x110", *decided[name]]), 0)
+                self.assertEqual(main([*asked, "--printer", "Small:170x170x170", *decided[name]]), 0)
                 ours = json.loads((out / "plan.json").read_text("utf-8"))
                 answer = self.client.get(f"/api/pieces/{piece.pk}/takeaway/")
                 theirs = json.loads(zipfile.ZipFile(bytes_of(answer)).read("plan.json"))

@@ -136,7 +136,7 @@ function PlanCard({ plan, least, chosen, onChoose }: CardProps) {
     <Box
       role="listitem"
       aria-label={called}
-      sx={{ width: 166, flexShrink: 0, borderTop: `3px solid ${chosen ? inks.chosen : inks.line}`, pt: 0.5 }}
+      sx={{ width: 170, flexShrink: 0, borderTop: `3px solid ${chosen ? inks.chosen : inks.line}`, pt: 0.5 }}
     >
       <Typography sx={{ fontWeight: 600, fontSize: 14, lineHeight: 1.25, minHeight: 35 }}>{called}</Typography>
       <Stack direction="row" spacing={1}>
@@ -144,12 +144,12 @@ function PlanCard({ plan, least, chosen, onChoose }: CardProps) {
         <Box sx={{ fontSize: 12.5, lineHeight: 1.35 }}>
           <div>
             {units.count(plan.parts, "part")}
-            {!plan.confirmed && ", quick guess"}
+            {!plan.confirmed && ", a guess"}
           </div>
           <div>{units.hours(plan.hours)} printing</div>
           <div>{units.grams(plan.filament_g)}</div>
           <div>{units.hours(plan.hand_h)} of hands</div>
-          <div>{units.plain(plan.seen_cm, 0)} cm seam seen</div>
+          <div>{units.plain(plan.seen_cm, 0)} cm seen</div>
           <div>done in {units.hours(plan.done_h)}</div>
         </Box>
       </Stack>
