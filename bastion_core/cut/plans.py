@@ -15,7 +15,7 @@ from bastion_core.cut.parting import Cut, Parting, Seam, glued_normals, part_sol
 from bastion_core.cut.search import Search
 from bastion_core.cut.visible import SHOWS, Sight
 from bastion_core.errors import RecipeProblem
-from bastion_core.findings import Said, grams, hours, say
+from bastion_core.findings import Said, grams, hours, joined, say
 from bastion_core.fit.scale import Scale
 from bastion_core.formats.glb import simplified
 from bastion_core.geometry.mesh import Floats
@@ -115,11 +115,14 @@ class Instead:
     def text(self) -> Said:
         """What parting it would buy, and what it would cost."""
         one, other = self.whole, self.parted
-        words = "In {} parts it would take {} of printing instead of {}, {} of support instead of {}, {} of hands instead of {}; {} cm of seam are seen."
-        return say(
-            words, str(other.parts), hours(other.hours), hours(one.hours), grams(other.support_g), grams(one.support_g),
-            hours(other.hand_h), hours(one.hand_h), f"{other.seen_cm:.0f}",
-        )  # fmt: skip
+        kinds = (
+            (hours, "of printing", other.hours, one.hours),
+            (grams, "of support", other.support_g, one.support_g),
+            (hours, "of hands", other.hand_h, one.hand_h),
+        )
+        # What stays as it is goes without saying.
+        moved = [say(f"{{}} {what} instead of {{}}", unit(a), unit(b)) for unit, what, a, b in kinds if abs(a - b) > 0.03 * max(a, b, 1.0)]
+        return say("In {} parts it would take {}; {} cm of seam are seen.", str(other.parts), joined(moved, ", "), f"{other.seen_cm:.0f}")
 
     def mirrored(self) -> "Instead":
         """Of the other side of a pair."""

@@ -61,6 +61,11 @@ class Plans:
     instead: Instead | None = None
     """Of a piece that fits a printer whole: whole, and in parts where that costs clearly less."""
 
+    @property
+    def most_parts(self) -> int:
+        """Of all of them: so many are worth their seams to somebody."""
+        return max((a.parts for a in (*self.found, *([self.instead.parted] if self.instead else []))), default=1)
+
     def mirrored(self) -> "Plans":
         """The same for the other side of a pair."""
         return Plans(tuple(a.mirrored() for a in self.found), self.instead and self.instead.mirrored())

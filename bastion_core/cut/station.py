@@ -346,7 +346,7 @@ class CutStation(Station[Case, CutInputs, CutResult]):
             inputs.shaped.fitted(place, inputs.scale), *inputs.shaped.grown(place, inputs.scale),
             seen_cm=round(sum(s.seen_cm for s in seams), 1), care_cm=round(sum(s.care_cm for s in seams if s.cut_id in {c.id for c in made.cuts}), 1), no_way=bool(inputs.keep_out) and not plans.found and supplied is None and not whole,
             leans_on=tuple(leans_on), instead=plans.instead,
-            unneeded=() if made.proposed or inputs.lengthwise else unneeded(parting, made.cuts, printers),
+            unneeded=() if made.proposed or inputs.lengthwise or len(parts) <= plans.most_parts else unneeded(parting, made.cuts, printers),
         )  # fmt: skip
         looked_at, shares = sight.to_look_at()
         write_glb({"seen": looked_at}, place.folder / "seen.glb", {"seen": shares})

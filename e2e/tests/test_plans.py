@@ -10,7 +10,7 @@ from bastion_core.cut.recipe import CutRecipe
 from bastion_core.tests.shapes import dome
 from bastion_site.engine.refresh import refresh
 from bastion_site.shop.models import Printer
-from bastion_site.testing import file_of, recall, remember, shop, stl_of, work_off
+from bastion_site.testing import file_of, recall, remember, said, shop, stl_of, work_off
 from e2e.tests.test_way import InTheBrowser
 
 
@@ -41,6 +41,10 @@ class Plans(InTheBrowser):
         expect(plans.first).to_contain_text("chosen")
         best, other = told["alternatives"][0], told["alternatives"][1]
         self.assertEqual((told["aim"], len(told["parts"])), ("least", best["parts"]))
+        # Its parts are told with how each will lie, as the print station laid them.
+        part = self.told()["print_data"]["parts"][0]
+        row = page.get_by_role("table", name="Parts").get_by_role("row").nth(1)
+        expect(row).to_contain_text(f"lies {said(part['lying']['called'])}: {part['lying']['hours']:.1f} h")
         expect(plans.nth(1)).to_contain_text(re.compile(r"costs [\d.]+ h more"))
         expect(plans.nth(1)).to_contain_text(f"{other['parts']} parts")
         plans.nth(1).get_by_role("button", name=re.compile("^Choose the plan")).click()

@@ -19,6 +19,7 @@ from bastion_core.engine.graph import Graph
 from bastion_core.engine.memo import Memo
 from bastion_core.engine.store import FolderStore
 from bastion_core.findings import Verdict
+from bastion_core.formats.stl import write_binary_stl
 from bastion_core.geometry.solid import Solid
 from bastion_core.recipes import begin_all, change_all
 from bastion_core.shop import Printer, Shop, Weights
@@ -108,6 +109,23 @@ class Stations(unittest.TestCase):
 
 
 class Plans(unittest.TestCase):
+    def test_planes_that_buy_something_are_not_called_needless(self):
+        """A shell that would cost less in halves is halved by the maker: though a printer takes it whole, nothing is said against the plane."""
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "egg.stl"
+            write_binary_stl(egg(90, 100, 120, 3).mesh(), path)
+            shop = Shop(((1, LARGE),))
+            case = Case("egg", sha256_of(path), begin_all(shop, site="other", scale=ONE), None, shop=shop)
+            store = FolderStore(Path(folder) / "computed", {case.sha256: path})
+            graph = Graph(STATIONS, case, store, Memo())
+            graph.carry_out(only=["measure", "pieces", "fit", "cut"])
+            (said,) = (f for f in graph.stations["cut"].findings(case, graph.result("cut")) if f.code == "cheaper")
+            halved = replace(case, decided=change_all(case.decided, said.remedies[0].change))
+            graph = Graph(STATIONS, halved, store, Memo())
+            graph.carry_out(only=["measure", "pieces", "fit", "cut"])
+            self.assertEqual(graph.result("cut").parts, 2)
+            self.assertEqual([f.code for f in graph.stations["cut"].findings(halved, graph.result("cut"))], [])
+
     def test_without_a_printer_it_says_so(self):
         solid = box(10, 10, 10)
         with self.assertRaisesRegex(Exception, "no printer"):

@@ -187,7 +187,7 @@ class Changes(PieceCase):
         piece = self.brought()
         folder = settings.MEDIA_ROOT / "derived" / "plans"
         there = set(folder.iterdir())
-        with mock.patch("bastion_core.cut.station.find_plans", side_effect=AssertionError("searched again")):
+        with mock.patch("bastion_core.cut.proposals.find_plans", side_effect=AssertionError("searched again")):
             own = self.changed(piece, cuts=[{"id": "c1", "point": [0, 72, 0], "normal": [0, 1, 0], "limits": []}])
         self.assertEqual(own["cut_data"]["alternatives"], piece["cut_data"]["alternatives"])
         for old in there:

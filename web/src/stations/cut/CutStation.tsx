@@ -9,7 +9,7 @@ import Switch from "@mui/material/Switch";
 import Typography from "@mui/material/Typography";
 import { useTheme } from "@mui/material/styles";
 import { useMemo, useState } from "react";
-import { usePrinters, useTrade, type Cut } from "../../api/client";
+import { usePrinters, useTrade, type Cut, type Schemas } from "../../api/client";
 import { LengthField, NumberField } from "../../parts/Fields";
 import { Mark } from "../../parts/Mark";
 import { PlainTable } from "../../parts/PlainTable";
@@ -86,6 +86,11 @@ export default function CutStation({ piece, change, children }: StationProps) {
     if (next.length) change({ printer_ids: next.length === all.length ? [] : next });
   };
   const r = piece.recipe;
+  // How each will lie, once that is computed for just these parts.
+  const printed = useMemo(
+    () => new Map(piece.stations.print?.state === "fresh" ? piece.print_data?.parts.map((p) => [p.id, p]) : []),
+    [piece.stations.print, piece.print_data],
+  );
   const careful = data?.seams.some((s) => s.care_cm >= 0.5);
   const keepOut = (at: Three) => {
     setTouching(false);
@@ -227,7 +232,10 @@ export default function CutStation({ piece, change, children }: StationProps) {
                   {p.name.replace(/^.*-/, "")}
                   {p.files.length > 0 && <i> {p.files.map((k) => piece.recipe.files[k]?.name).join(" + ")}</i>}
                 </td>
-                <td>{units.size(p.size_mm)}</td>
+                <td>
+                  {units.size(p.size_mm)}
+                  <Lies part={printed.get(p.id)} />
+                </td>
                 <td>{p.fits.length ? p.fits.join(", ") : <Mark verdict="stops" word />}</td>
               </Box>
             ))}
@@ -260,6 +268,18 @@ export default function CutStation({ piece, change, children }: StationProps) {
     </>
   );
   return children({ stage, decisions });
+}
+
+/** How a part will lie, and what it takes so. */
+function Lies({ part }: { part?: Schemas["PrintPart"] }) {
+  const units = useUnits();
+  if (!part) return null;
+  return (
+    <Typography variant="body2" color="text.secondary">
+      lies {units.say(part.lying.called)}: {units.hours(part.lying.hours)}
+      {part.lying.support_g >= 0.5 ? `, ${units.grams(part.lying.support_g)} of support` : ", no support"}
+    </Typography>
+  );
 }
 
 interface EntryProps {

@@ -98,7 +98,7 @@ function WholeCard({ whole, least, onChoose }: { whole: Schemas["Whole"]; least:
     <Box
       role="listitem"
       aria-label={`whole on ${whole.printer}`}
-      sx={{ width: 136, flexShrink: 0, borderTop: `3px solid ${inks.line}`, pt: 0.5 }}
+      sx={{ width: 152, flexShrink: 0, borderTop: `3px solid ${inks.line}`, pt: 0.5 }}
     >
       <Typography sx={{ fontWeight: 600, fontSize: 14, lineHeight: 1.25, minHeight: 35 }}>whole, on {whole.printer}</Typography>
       <Box sx={{ fontSize: 13, lineHeight: 1.35, minHeight: 104 }}>
@@ -108,7 +108,7 @@ function WholeCard({ whole, least, onChoose }: { whole: Schemas["Whole"]; least:
         <div>{units.hours(whole.hand_h)} of hands</div>
       </Box>
       <Stack direction="row" sx={{ alignItems: "center", minHeight: 32 }}>
-        <Typography variant="body2" color="text.secondary" sx={{ flex: 1 }}>
+        <Typography color="text.secondary" sx={{ flex: 1, fontSize: 12.5 }}>
           {more > 0 ? `costs ${units.hours(more)} more` : `costs ${units.hours(-more)} less`}
         </Typography>
         <Button size="small" onClick={onChoose} aria-label={`Print it whole on ${whole.printer}`}>
@@ -136,7 +136,7 @@ function PlanCard({ plan, least, chosen, onChoose }: CardProps) {
     <Box
       role="listitem"
       aria-label={called}
-      sx={{ width: 170, flexShrink: 0, borderTop: `3px solid ${chosen ? inks.chosen : inks.line}`, pt: 0.5 }}
+      sx={{ width: 164, flexShrink: 0, borderTop: `3px solid ${chosen ? inks.chosen : inks.line}`, pt: 0.5 }}
     >
       <Typography sx={{ fontWeight: 600, fontSize: 14, lineHeight: 1.25, minHeight: 35 }}>{called}</Typography>
       <Stack direction="row" spacing={1}>
@@ -154,7 +154,7 @@ function PlanCard({ plan, least, chosen, onChoose }: CardProps) {
         </Box>
       </Stack>
       <Stack direction="row" sx={{ alignItems: "center", minHeight: 32 }}>
-        <Typography variant="body2" color="text.secondary" sx={{ flex: 1 }}>
+        <Typography color="text.secondary" sx={{ flex: 1, fontSize: 12.5 }}>
           {more > 0.05 ? `costs ${units.hours(more)} more` : "costs least"}
         </Typography>
         {chosen ? (
