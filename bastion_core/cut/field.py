@@ -106,9 +106,8 @@ class Field:
         self, mesh: Mesh, sight: Sight, printers: Sequence[Printer], profile: Profile, weights: Weights, price_per_kg: float,
         keep_out: Sequence[tuple[Floats, float]] = (), turn: Floats = UNTURNED,
     ) -> None:  # fmt: skip
-        self.turn = turn
         if turn is not UNTURNED:
-            mesh = mesh.transformed(np.block([[turn, np.zeros((3, 1))], [0.0, 0.0, 0.0, 1.0]]))
+            mesh = Mesh(mesh.vertices @ turn.T, mesh.faces)
             sight, keep_out = Sight(mesh, sight.share, sight.care), [(turn @ at, reach) for at, reach in keep_out]
         self.mesh, self.sight, self.printers, self.profile = mesh, sight, printers, profile
         self.weights, self.price_per_kg, self.keep_out = weights, price_per_kg, keep_out

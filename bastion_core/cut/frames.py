@@ -22,7 +22,7 @@ def frames(mesh: Mesh, symmetric: bool, tilted: bool) -> list[Floats]:
     spread = (off * areas[:, None]).T @ off / areas.sum()
     if symmetric:
         # Whatever is tried keeps left and right alike.
-        own = [_lengthwise(spread, (1, 2)), *(_about_x(t) for t in _TILTS_DEG if tilted)]
+        own = [_lengthwise(spread, (1, 2)), *(Rotation.from_euler("x", t, degrees=True).as_matrix() for t in _TILTS_DEG if tilted)]
     else:
         along = _lengthwise(spread, (0, 1, 2))
         own = [along if along is None else _squared(mesh.vertices, along), _squared(mesh.vertices, np.eye(3))]
@@ -58,11 +58,6 @@ def _squared(points: Floats, turn: Floats) -> Floats:
     back = np.zeros(3)
     back[about] = -angle
     return np.asarray(Rotation.from_rotvec(back).as_matrix() @ turn)
-
-
-def _about_x(deg: float) -> Floats:
-    c, s = np.cos(np.radians(deg)), np.sin(np.radians(deg))
-    return np.array([[1.0, 0.0, 0.0], [0.0, c, -s], [0.0, s, c]])
 
 
 def _apart_deg(a: Floats, b: Floats) -> float:

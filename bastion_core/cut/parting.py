@@ -12,6 +12,7 @@ from shapely.geometry.base import BaseGeometry
 
 from bastion_core.errors import RecipeProblem
 from bastion_core.findings import Quantity, Said, say
+from bastion_core.geometry.arrays import corners
 from bastion_core.geometry.mesh import Floats
 from bastion_core.geometry.place import Plane
 from bastion_core.geometry.solid import Solid
@@ -238,6 +239,5 @@ def glued_normals(parting: Parting) -> dict[str, list[Floats]]:
 
 
 def _touches(bounds: Floats, plane: Plane) -> bool:
-    corners = np.array([[bounds[i, 0], bounds[j, 1], bounds[k, 2]] for i in (0, 1) for j in (0, 1) for k in (0, 1)])
-    heights = plane.heights(corners)
+    heights = plane.heights(corners(*bounds))
     return bool(heights.min() <= BESIDE_MM and heights.max() >= -BESIDE_MM)

@@ -15,7 +15,7 @@ from bastion_core.cut.parting import Cut, Parting, Seam, glued_normals, part_sol
 from bastion_core.cut.search import Search
 from bastion_core.cut.visible import SHOWS, Sight
 from bastion_core.errors import RecipeProblem
-from bastion_core.findings import Said, grams, hours, joined, say
+from bastion_core.findings import Said, grams, hours, joined, mm, say
 from bastion_core.fit.scale import Scale
 from bastion_core.formats.glb import simplified
 from bastion_core.geometry.mesh import Floats
@@ -122,7 +122,7 @@ class Instead:
         )
         # What stays as it is goes without saying.
         moved = [say(f"{{}} {what} instead of {{}}", unit(a), unit(b)) for unit, what, a, b in kinds if abs(a - b) > 0.03 * max(a, b, 1.0)]
-        return say("In {} parts it would take {}; {} cm of seam are seen.", str(other.parts), joined(moved, ", "), f"{other.seen_cm:.0f}")
+        return say("In {} parts it would take {}; {} of seam are seen.", str(other.parts), joined(moved, ", "), mm(10 * other.seen_cm))
 
     def mirrored(self) -> "Instead":
         """Of the other side of a pair."""

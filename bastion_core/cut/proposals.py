@@ -16,12 +16,13 @@ from bastion_core.engine.station import Place
 from bastion_core.engine.store import Ref
 from bastion_core.fit.clear import Clear
 from bastion_core.fit.scale import Scale
+from bastion_core.geometry.mesh import Floats
 from bastion_core.geometry.solid import Solid
 from bastion_core.pieces.shaped import Shaped
 from bastion_core.progress import Progress, span
 from bastion_core.shop import Weights
 
-EDITION = 3
+EDITION = 4
 """Raised when plans are found otherwise than before."""
 
 
@@ -35,8 +36,7 @@ class SightKey:
 
     def sight(self, solid: Solid, place: Place) -> Sight:
         """How much is seen of it, alive from before or made again."""
-        boxes = [(np.array(c.low_mm) * self.scale, np.array(c.high_mm) * self.scale) for c in self.clear]
-        return place.live(self, lambda: surface_of(solid, boxes))
+        return place.live(self, lambda: surface_of(solid, boxes_of(self.clear, self.scale)))
 
 
 @dataclass(frozen=True)
@@ -51,6 +51,10 @@ class PlansKey:
     lengthwise: bool
     clear: tuple[Clear, ...] = ()
     edition: int = EDITION
+
+    def sight(self, solid: Solid, place: Place) -> Sight:
+        """How much is seen of it: that hangs on its shape alone, and on what is to be kept clear."""
+        return SightKey(self.shaped, self.scale, self.clear).sight(solid, place)
 
 
 @dataclass(frozen=True)
@@ -97,7 +101,7 @@ def proposed_of_set(
     supplied: Supplied, as_one: tuple[str, ...], aim: Aim, key: PlansKey, place: Place, progress: Progress
 ) -> tuple[dict[str, Sequence[Cut]], list[Ref]]:
     """The planes for each part of a set that fits no printer as it is, by its id: those of the plan that is best for ``aim``."""
-    printers, keep_out = [b.printer() for b in key.beds], places_of(key.keep_out, key.scale)
+    printers, keep_out, boxes = [b.printer() for b in key.beds], places_of(key.keep_out, key.scale), boxes_of(key.clear, key.scale)
     planes: dict[str, Sequence[Cut]] = {}
     refs: list[Ref] = []
     large = too_large(supplied, printers)
@@ -105,7 +109,7 @@ def proposed_of_set(
         step = span(progress, k / len(large), (k + 1) / len(large))
 
         def found(solid: Solid = part.solid, step: Progress = step) -> Plans:
-            return Plans(find_plans(solid, printers, key.scale, key.weights, surface_of(solid), keep_out, step))
+            return Plans(find_plans(solid, printers, key.scale, key.weights, surface_of(solid, boxes), keep_out, step))
 
         ref, plans = place.kept("plans", FileKey(part.id, as_one, key), Plans, found)
         refs.append(ref)
@@ -117,13 +121,17 @@ def proposed_of_set(
 
 def _found(key: PlansKey, place: Place, progress: Progress) -> Plans:
     solid, printers = key.shaped.scaled(place, key.scale), [b.printer() for b in key.beds]
-    sight = SightKey(key.shaped, key.scale, key.clear).sight(solid, place)
-    keep_out = places_of(key.keep_out, key.scale)
+    sight, keep_out = key.sight(solid, place), places_of(key.keep_out, key.scale)
     if fits_any(solid, printers) and not key.lengthwise:
         return Plans(instead=find_instead(solid, printers, key.scale, key.weights, sight, keep_out, progress))
     return Plans(find_plans(solid, printers, key.scale, key.weights, sight, keep_out, progress, key.lengthwise))
 
 
-def places_of(keep_out: Sequence[KeepOut], scale: Scale) -> list[tuple[np.ndarray, float]]:
+def places_of(keep_out: Sequence[KeepOut], scale: Scale) -> list[tuple[Floats, float]]:
     """Where no seam may run at a scale, and how far round."""
     return [(np.array(k.at_mm) * np.array(scale), k.radius_mm * max(scale)) for k in keep_out]
+
+
+def boxes_of(clear: Sequence[Clear], scale: Scale) -> list[tuple[Floats, Floats]]:
+    """Least and greatest corners, at a scale, of what is to be kept clear."""
+    return [(np.array(c.low_mm) * scale, np.array(c.high_mm) * scale) for c in clear]

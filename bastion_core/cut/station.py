@@ -2,7 +2,6 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
-from itertools import product
 from typing import Any
 
 import numpy as np
@@ -12,9 +11,9 @@ from bastion_core.cut.aims import Aim
 from bastion_core.cut.beds import Bed, fits, fits_any, hull_points, unneeded
 from bastion_core.cut.parting import Cut, Parting, part_solid, without_cut
 from bastion_core.cut.plans import Alternative, Instead, Whole, seen_of, whole_on
-from bastion_core.cut.proposals import Plans, PlansKey, SightKey, proposed, proposed_of_set
+from bastion_core.cut.proposals import Plans, PlansKey, proposed, proposed_of_set
 from bastion_core.cut.propose import propose_cuts
-from bastion_core.cut.recipe import CutRecipe, KeepOut
+from bastion_core.cut.recipe import CutRecipe
 from bastion_core.cut.supplied import (
     MateRecord,
     Supplied,
@@ -31,12 +30,10 @@ from bastion_core.engine.station import Known, Made, Place, Station, Waits
 from bastion_core.engine.store import Ref
 from bastion_core.errors import RecipeProblem
 from bastion_core.findings import Fact, Finding, Note, Remedy, Said, Verdict, counted, mm, say
-from bastion_core.fit.clear import Clear
 from bastion_core.fit.recipe import FitRecipe
 from bastion_core.fit.scale import Scale
 from bastion_core.formats.glb import simplified, write_glb
-from bastion_core.geometry.arrays import three
-from bastion_core.geometry.mesh import Floats
+from bastion_core.geometry.arrays import corners, three
 from bastion_core.geometry.place import scaling
 from bastion_core.geometry.solid import Solid
 from bastion_core.join.recipe import JoinRecipe
@@ -45,7 +42,7 @@ from bastion_core.pieces.recipe import FeatureUse, PiecesRecipe
 from bastion_core.pieces.shaped import Fitted, Shaped
 from bastion_core.pieces.station import PiecesData, PiecesResult
 from bastion_core.progress import Progress, silent, span
-from bastion_core.shop import Printer, Weights
+from bastion_core.shop import Printer
 from bastion_core.takeaway import part_name
 
 PART_TRIANGLES = 30_000
@@ -57,23 +54,16 @@ NO_PRINTER = "There is no printer to cut for. Add one in the shop, or choose oth
 class CutInputs:
     """All that a parting depends on."""
 
-    shaped: Shaped
-    scale: Scale
-    beds: tuple[Bed, ...]
+    of: PlansKey
+    """What its plans depend on."""
     cuts: tuple[Cut, ...] | None
     as_one: tuple[str, ...]
     site: str
     name: str
     """What its parts' names begin with."""
     aim: Aim = "least"
-    keep_out: tuple[KeepOut, ...] = ()
-    weights: Weights = Weights()
-    lengthwise: bool = False
-    """Whether it has to open along its length, to be put on."""
     others: tuple[Bed, ...] = ()
-    """Printers of the shop that were not chosen for it."""
-    clear: tuple[Clear, ...] = ()
-    """Where seams would be in the wearer's way."""
+    """Printers of the shop that were not chosen for it, and take it whole."""
 
 
 @dataclass(frozen=True)
@@ -260,11 +250,6 @@ def shaped_of(case: Case, known: Mapping[str, Known[Any]]) -> Shaped:
     return Shaped(standing, pieces.features, case.of(JoinRecipe).rule(case.shop).clearance_mm, case.shop.pin_wall_mm)
 
 
-def _corners(size: Floats) -> Floats:
-    """The corners (8, 3) of a block of that size."""
-    return np.array(list(product(*((0.0, float(v)) for v in size))))
-
-
 class CutStation(Station[Case, CutInputs, CutResult]):
     """Where it is parted."""
 
@@ -278,39 +263,26 @@ class CutStation(Station[Case, CutInputs, CutResult]):
         if not beds:
             return Waits(say(NO_PRINTER))
         site = case.of(PiecesRecipe).site
-        scale, weights = known["fit"].result.scale, case.shop.weights
+        scale = known["fit"].result.scale
         opens = case.of(FitRecipe).way_in == "split"
         # A printer that was not chosen says something only where it alone takes the piece whole: the others change nothing.
         shaped = shaped_of(case, known)
-        hull = _corners(np.array(scale) * (np.abs(shaped.standing.matrix[:3, :3]) @ known["pieces"].result.size_mm))
+        hull = corners(np.zeros(3), np.array(scale) * (np.abs(shaped.standing.matrix[:3, :3]) @ known["pieces"].result.size_mm))
         whole = any(fits(hull, b.printer()) for b in beds)
         others = () if whole else tuple(b for p in case.shop.chosen() if (b := Bed.of(p)) not in beds and fits(hull, p))
-        return CutInputs(
-            shaped,
-            scale,
-            beds,
-            r.cuts,
-            r.as_one,
-            site,
-            part_name(case.name),
-            r.aim,
-            r.keep_out,
-            weights,
-            opens,
-            others,
-            known["fit"].result.clear,
-        )
+        key = PlansKey(shaped, scale, beds, r.keep_out, case.shop.weights, opens, known["fit"].result.clear)
+        return CutInputs(key, r.cuts, r.as_one, site, part_name(case.name), r.aim, others)
 
     def run(self, inputs: CutInputs, place: Place, progress: Progress) -> Made[CutResult]:
         """The parts, and all of them for the stage (``parts.glb``)."""
-        solid = inputs.shaped.scaled(place, inputs.scale)
-        supplied, mates = supplied_of(inputs.shaped, inputs.scale, inputs.as_one, place)
-        printers = [b.printer() for b in inputs.beds]
+        key = inputs.of
+        solid = key.shaped.scaled(place, key.scale)
+        supplied, mates = supplied_of(key.shaped, key.scale, inputs.as_one, place)
+        printers = [b.printer() for b in key.beds]
         whole = fits_any(solid, printers)
-        sight = SightKey(inputs.shaped, inputs.scale, inputs.clear).sight(solid, place)
+        sight = key.sight(solid, place)
         plans, leans_on = Plans(), list[Ref]()
         of_parts: dict[str, Sequence[Cut]] = {}
-        key = PlansKey(inputs.shaped, inputs.scale, inputs.beds, inputs.keep_out, inputs.weights, inputs.lengthwise, inputs.clear)
         if supplied is None:
             plans, ref = proposed(key, place, span(progress, 0.0, 0.7))
             leans_on.append(ref)
@@ -321,14 +293,14 @@ class CutStation(Station[Case, CutInputs, CutResult]):
         if plans.found and not whole:
             others = [b.printer() for b in inputs.others]
             larger = place.live(
-                ("whole", inputs.shaped, inputs.scale, inputs.others, inputs.weights),
-                lambda: whole_on(solid, others, inputs.weights),
+                ("whole", key.shaped, key.scale, inputs.others, key.weights),
+                lambda: whole_on(solid, others, key.weights),
             )
         planned = next((a for a in plans.found if inputs.aim in a.aims), None)
         made = cut_piece(
-            solid, printers, inputs.scale, inputs.name, inputs.site, inputs.cuts, span(progress, 0.7, 0.95), supplied, planned, of_parts
+            solid, printers, key.scale, inputs.name, inputs.site, inputs.cuts, span(progress, 0.7, 0.95), supplied, planned, of_parts
         )
-        parting = place.live(PartingKey(inputs.shaped, inputs.scale, made.cuts, inputs.as_one, inputs.name), lambda: made.parting)
+        parting = place.live(PartingKey(key.shaped, key.scale, made.cuts, inputs.as_one, inputs.name), lambda: made.parting)
         seams = tuple(
             SeamSeen(s.id, s.cut_id, (s.above, s.below), round(c.seam_cm, 1), round(c.seen_cm, 1), round(c.care_cm, 1))
             for s in parting.seams
@@ -343,10 +315,10 @@ class CutStation(Station[Case, CutInputs, CutResult]):
         write_glb({p.name: simplified(p.solid.mesh(), PART_TRIANGLES) for p in parting.parts}, place.folder / "parts.glb")
         result = CutResult(
             len(parts), len(parting.seams), parting.findings, made.misfits, made.proposed, made.whole_fits, mates,
-            inputs.shaped.fitted(place, inputs.scale), *inputs.shaped.grown(place, inputs.scale),
-            seen_cm=round(sum(s.seen_cm for s in seams), 1), care_cm=round(sum(s.care_cm for s in seams if s.cut_id in {c.id for c in made.cuts}), 1), no_way=bool(inputs.keep_out) and not plans.found and supplied is None and not whole,
+            key.shaped.fitted(place, key.scale), *key.shaped.grown(place, key.scale),
+            seen_cm=round(sum(s.seen_cm for s in seams), 1), care_cm=round(sum(s.care_cm for s in seams if s.cut_id in {c.id for c in made.cuts}), 1), no_way=bool(key.keep_out) and not plans.found and supplied is None and not whole,
             leans_on=tuple(leans_on), instead=plans.instead,
-            unneeded=() if made.proposed or inputs.lengthwise or len(parts) <= plans.most_parts else unneeded(parting, made.cuts, printers),
+            unneeded=() if made.proposed or key.lengthwise or len(parts) <= plans.most_parts else unneeded(parting, made.cuts, printers),
         )  # fmt: skip
         looked_at, shares = sight.to_look_at()
         write_glb({"seen": looked_at}, place.folder / "seen.glb", {"seen": shares})
@@ -367,8 +339,8 @@ class CutStation(Station[Case, CutInputs, CutResult]):
             said.append(Note("kept-whole", say("Kept in one piece by the maker.")))
         said += [Finding("parting", Verdict.TIGHT, text) for text in result.findings]
         if result.care_cm >= _MUCH_CARE_CM:
-            words = f"{result.care_cm:.0f} cm of seam run through relief, thin webs, openings that are looked through or walls that carry something."
-            said.append(Note("care", say(words + " Move the planes, or file those places by hand.")))
+            words = "{} of seam run through relief, thin webs, openings that are looked through or walls that carry something."
+            said.append(Note("care", say(words + " Move the planes, or file those places by hand.", mm(10 * result.care_cm))))
         said += _of_planes(case.of(CutRecipe), result)
         names = [f.name for f in case.of(PiecesRecipe).files]
         said += [Finding("gap", Verdict.TIGHT, text) for text in told(result.mates, names)]

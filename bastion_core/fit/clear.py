@@ -7,7 +7,7 @@ import numpy as np
 
 from bastion_core.fit.answer import Answer
 from bastion_core.fit.movement import eye_openings
-from bastion_core.geometry.arrays import three
+from bastion_core.geometry.arrays import corners, three
 from bastion_core.geometry.mesh import Floats, Mesh
 
 _STEP_MM = 5.0
@@ -34,12 +34,11 @@ def clear_of(piece: Mesh, answer: Answer, chin_to_crown_mm: float) -> tuple[Clea
     found: list[Clear] = []
     if answer.sight is not None:
         openings = eye_openings(piece, answer.placed, answer.body, chin_to_crown_mm)
-        found += [_box("eye opening", corners) for corners in _united(openings)]
+        found += [_box("eye opening", ends) for ends in _united(openings)]
     for bay in answer.bays:
         half = np.array(bay.size_mm) / 2 + _ROUND_A_BAY_MM
-        ends = np.array([[i, j, k] for i in (-1, 1) for j in (-1, 1) for k in (-1, 1)]) * half
-        corners = answer.placed.to_piece(np.array(bay.centre_mm) + ends @ np.array(bay.axes))
-        found.append(_box(bay.name, np.array([corners.min(axis=0), corners.max(axis=0)])))
+        ends = answer.placed.to_piece(np.array(bay.centre_mm) + corners(-half, half) @ np.array(bay.axes))
+        found.append(_box(bay.name, np.array([ends.min(axis=0), ends.max(axis=0)])))
     return tuple(found)
 
 
@@ -56,5 +55,5 @@ def _united(boxes: Sequence[Floats]) -> list[Floats]:
     return left
 
 
-def _box(what: str, corners: Floats) -> Clear:
-    return Clear(what, three(np.floor(corners[0] / _STEP_MM) * _STEP_MM), three(np.ceil(corners[1] / _STEP_MM) * _STEP_MM))
+def _box(what: str, ends: Floats) -> Clear:
+    return Clear(what, three(np.floor(ends[0] / _STEP_MM) * _STEP_MM), three(np.ceil(ends[1] / _STEP_MM) * _STEP_MM))

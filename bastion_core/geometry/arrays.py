@@ -1,5 +1,6 @@
 """Names for the arrays that everything is made of."""
 
+from itertools import product
 from typing import Any
 
 import numpy as np
@@ -13,3 +14,8 @@ def three(values: Any, digits: int | None = None) -> tuple[float, float, float]:
     """Three numbers as a tuple that can be kept, rounded where that is said."""
     x, y, z = (float(v) for v in values)
     return (x, y, z) if digits is None else (round(x, digits) + 0.0, round(y, digits) + 0.0, round(z, digits) + 0.0)
+
+
+def corners(low: Floats, high: Floats) -> Floats:
+    """(8, 3): of a block between its least and greatest corner (3,)."""
+    return np.array(list(product(*zip(low, high, strict=True))), dtype=np.float64)

@@ -12,13 +12,13 @@ import numpy as np
 
 from bastion_core.geometry.layers import skin_areas
 from bastion_core.geometry.mesh import Floats
-from bastion_core.print.profile import Profile, grams_per_metre, material
+from bastion_core.print.profile import OUTER_WALL_SPEED, SKIN_SPEED, Profile, grams_per_metre, material
 from bastion_core.print.shape import Shape
 from bastion_core.print.slope import SLAB_MM, adaptive_heights_mm
 from bastion_core.print.supports import DENSITY as GRID_DENSITY
 from bastion_core.shop import Printer
 
-_OUTER_WALL_SPEED, _SLOW_OUTER_WALL_SPEED, _SKIN_SPEED, _TRAVEL_SPEED, _FIRST_LAYER_SPEED = 0.5, 0.25, 0.7, 1.6, 0.4
+_TRAVEL_SPEED, _FIRST_LAYER_SPEED = 1.6, 0.4
 """Shares of a printer's ordinary speed, the last of what a layer further up is printed at; common practice, no source."""
 _SPOOL_G, _SPOOL_CHANGE_H = 1000.0, 0.15
 """After every spool the printer waits for the next; common practice, no source."""
@@ -83,7 +83,7 @@ def estimate(shape: Shape, profile: Profile, printer: Printer) -> Estimate:
         for name, seconds in printed.seconds.items():
             by[name] = by.get(name, 0.0) + float(seconds @ share) / 3600
     brim, raft = _brim_mm3(shape, profile), _raft_mm3(shape, profile)
-    lines_mm3_s = profile.line_width_mm * profile.layer_mm * min(printer.speed_mm_s * _OUTER_WALL_SPEED, _most_speed(profile))
+    lines_mm3_s = profile.line_width_mm * profile.layer_mm * min(printer.speed_mm_s * OUTER_WALL_SPEED, profile.most_speed_mm_s)
     by |= {"brim": brim / lines_mm3_s / 3600, "raft": raft / lines_mm3_s / 3600, "warm-up": printer.warm_up_h}
     volume = sum(float(p.area_mm2 @ share) * p.height_mm for p, share in runs) + brim + raft
     held = sum(float(p.support_mm2 @ share) * p.height_mm for p, share in runs)
@@ -97,11 +97,6 @@ def estimate(shape: Shape, profile: Profile, printer: Printer) -> Estimate:
         layers=round(sum(float(share.sum()) for _, share in runs)),
         hours_by=by,
     )
-
-
-def _most_speed(profile: Profile) -> float:
-    """mm/s at which the hot end melts no more."""
-    return material(profile.material).most_flow_mm3_s / (profile.line_width_mm * profile.layer_mm)
 
 
 def _printed(shape: Shape, profile: Profile, printer: Printer) -> _Printed:
@@ -122,8 +117,8 @@ def _printed(shape: Shape, profile: Profile, printer: Printer) -> _Printed:
 
     pace = np.ones(layers.count)
     pace[0] = _FIRST_LAYER_SPEED
-    at = lambda share: pace * min(printer.speed_mm_s * share, _most_speed(profile))  # noqa: E731
-    fast, slow, skinned = at(1.0), at(_SLOW_OUTER_WALL_SPEED if profile.slow_outer_wall else _OUTER_WALL_SPEED), at(_SKIN_SPEED)
+    at = lambda share: pace * min(printer.speed_mm_s * share, profile.most_speed_mm_s)  # noqa: E731
+    fast, slow, skinned = at(1.0), at(profile.outer_wall_speed), at(SKIN_SPEED)
     a = printer.acceleration_mm_s2
     # Past a corner of turn φ the speed may be v with 2 v sin(φ/2) the jump that is allowed; the seam of each loop is a full stop.
     past = printer.corner_mm_s / np.maximum(2 * shape.bend, 1e-9)

@@ -9,6 +9,8 @@ from bastion_core.print.supports import Holding, Spots, Style
 FILAMENT_DIAMETER_MM = 1.75
 LAYER_HEIGHTS_MM = (0.12, 0.16, 0.20, 0.28)
 _LINE_WIDTH_MM = 0.45
+OUTER_WALL_SPEED, SLOW_OUTER_WALL_SPEED, SKIN_SPEED = 0.5, 0.25, 0.7
+"""Shares of a printer's ordinary speed; common practice, no source."""
 
 
 @dataclass(frozen=True)
@@ -122,6 +124,16 @@ class Profile:
     def skin_layers(self) -> int:
         """Solid layers under and over air."""
         return max(3, round(self.skin_mm / self.layer_mm + 0.49))
+
+    @property
+    def most_speed_mm_s(self) -> float:
+        """Above which the hot end melts no more."""
+        return material(self.material).most_flow_mm3_s / (self.line_width_mm * self.layer_mm)
+
+    @property
+    def outer_wall_speed(self) -> float:
+        """Of the outer wall, as a share of the printer's ordinary speed."""
+        return SLOW_OUTER_WALL_SPEED if self.slow_outer_wall else OUTER_WALL_SPEED
 
     def holding(self, spared: Spots = (), held: Spots = ()) -> Holding:
         """What is held up, with the maker's places."""

@@ -14,14 +14,13 @@ from numpy.typing import NDArray
 
 from bastion_core.geometry.arrays import three
 from bastion_core.geometry.mesh import Floats, Ints, Mesh
-from bastion_core.print.profile import Profile, material
+from bastion_core.print.profile import SKIN_SPEED, Profile, material
 from bastion_core.print.sanding import steps_mm
 from bastion_core.print.supports import about_mm3
 from bastion_core.shop import Printer
 
 PITCH_MM = 2.5
 _NEAR_BED_MM = 0.3
-_SHARE = {"outer": 0.5, "inner": 1.0, "skins": 0.7, "infill": 1.0, "support": 1.0}
 _AVERAGE = {"outer": 1.0, "inner": 0.97, "skins": 0.72, "infill": 0.75, "support": 0.75}
 """What lines come to of their speed with all their starts and stops: read off the full estimate."""
 _ISLAND_S = 0.6
@@ -274,11 +273,9 @@ def _laid(mm3: dict[str, float], tall_mm: float, profile: Profile, printer: Prin
     """Hours and grams of so much of each kind of line."""
     stuff = material(profile.material)
     line = profile.line_width_mm * profile.layer_mm
-    speed = printer.speed_mm_s * (0.5 if profile.slow_outer_wall else 1.0)
-    most = stuff.most_flow_mm3_s / line
+    share = {"outer": profile.outer_wall_speed, "skins": SKIN_SPEED}
     seconds = sum(
-        v / line / (_AVERAGE[kind] * min((speed if kind == "outer" else printer.speed_mm_s) * _SHARE[kind], most))
-        for kind, v in mm3.items()
+        v / line / (_AVERAGE[kind] * min(printer.speed_mm_s * share.get(kind, 1.0), profile.most_speed_mm_s)) for kind, v in mm3.items()
     )
     layers = tall_mm / profile.layer_mm
     each = max(seconds / max(layers, 1.0) + _ISLAND_S, profile.least_layer_s) + profile.layer_change_s

@@ -18,6 +18,7 @@ from bastion_core.cut.plans import find_instead, find_plans, surface_of
 from bastion_core.engine.graph import Graph
 from bastion_core.engine.memo import Memo
 from bastion_core.engine.store import FolderStore
+from bastion_core.errors import RecipeProblem
 from bastion_core.findings import Verdict
 from bastion_core.formats.stl import write_binary_stl
 from bastion_core.geometry.solid import Solid
@@ -128,5 +129,5 @@ class Plans(unittest.TestCase):
 
     def test_without_a_printer_it_says_so(self):
         solid = box(10, 10, 10)
-        with self.assertRaisesRegex(Exception, "no printer"):
+        with self.assertRaisesRegex(RecipeProblem, "no printer"):
             find_plans(solid, (), ONE, Weights(), surface_of(solid))

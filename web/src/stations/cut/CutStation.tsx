@@ -210,7 +210,7 @@ export default function CutStation({ piece, change, children }: StationProps) {
       {piece.recipe.files.length > 1 && <Meetings piece={piece} names={piece.recipe.files.map((f) => f.name)} change={change} />}
       {r.keep_out.map((place, k) => (
         <Typography key={place.at_mm.join()} variant="body2">
-          No seam within {units.length(place.radius_mm * scale[0])} of place {k + 1}.{" "}
+          No seam within {units.length(place.radius_mm * Math.max(...scale))} of place {k + 1}.{" "}
           <Button size="small" onClick={() => change({ keep_out: r.keep_out.filter((o) => o !== place) })}>
             Take it back
           </Button>
