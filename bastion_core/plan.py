@@ -5,6 +5,7 @@ from typing import Any
 
 import numpy as np
 
+from bastion_core.case import Case
 from bastion_core.cut.aims import Aim
 from bastion_core.cut.plans import Alternative
 from bastion_core.cut.station import CutData, CutResult
@@ -14,10 +15,13 @@ from bastion_core.findings import Finding, Verdict
 from bastion_core.fit.station import FitResult
 from bastion_core.geometry.mesh import Floats
 from bastion_core.geometry.place import quarter_turns, scaling
-from bastion_core.join.station import JoinData, SeamRecord
+from bastion_core.join.glue import glued
+from bastion_core.join.recipe import JoinRecipe
+from bastion_core.join.station import JoinData, JoinResult, SeamRecord
 from bastion_core.pieces.recipe import PiecesRecipe
 from bastion_core.pieces.station import PiecesResult
 from bastion_core.print.queue import Task, schedule
+from bastion_core.print.recipe import PrintRecipe
 from bastion_core.print.records import PrintPart
 from bastion_core.print.station import PrintData
 from bastion_core.takeaway import rows_of
@@ -39,7 +43,7 @@ def plan_record(graph: Graph, file_name: str, more_warnings: tuple[str, ...] = (
     on = _assigned(printed)
     home = _to_file(case.of(PiecesRecipe))
     parts = [_part(p, on.get(p.name), home) for p in printed.parts]
-    lines = graph.result("join").hardware
+    joined: JoinResult = graph.result("join")
     cut: CutData = graph.data("cut")
     seen = {s.id: s.seen_cm for s in cut.seams}
     return {
@@ -56,9 +60,13 @@ def plan_record(graph: Graph, file_name: str, more_warnings: tuple[str, ...] = (
         "scale": [round(float(s), 6) for s in fit.scale],
         "fit": None if case.wearer is None else _fit(fit),
         "parts": parts,
-        "seams": [_seam(s) | {"seen_cm": seen.get(s.id)} for s in join.seams],
+        "seams": [_seam(s, case) | {"seen_cm": seen.get(s.id)} for s in join.seams],
+        "steps": [{"above": list(s.above), "below": list(s.below), "seams": list(s.seams), "axis": list(s.axis)} for s in join.steps],
         "alternatives": [_alternative(a, cut.aim) for a in cut.alternatives],
-        "hardware": plain(lines),
+        "marks": [{"part": m.part, "text": m.text, "position_mm": list(m.at_mm), "height_mm": m.height_mm} for m in join.marks],
+        "carved_mm3": joined.carved_mm3,
+        "grown_mm3": joined.grown_mm3,
+        "hardware": plain(joined.hardware),
         "totals": {
             "parts": len(parts),
             "filament_g": round(sum(p["filament_g"] or 0 for p in parts), 2),
@@ -175,6 +183,13 @@ def _fit(fit: FitResult) -> dict[str, Any]:
     }
 
 
-def _seam(seam: SeamRecord) -> dict[str, Any]:
+def _seam(seam: SeamRecord, case: Case) -> dict[str, Any]:
+    """A seam with what holds it: kind, place, axis, clearance and sizes of each fastener, and its glue."""
     record = plain(seam)
-    return {k: record[k] for k in ("id", "parts", "cut", "area_mm2", "joints")} | {"advice": str(seam.advice)}
+    glue = glued(case.of(JoinRecipe).glue, case.of(PrintRecipe).material, seam.needs)
+    joints = [
+        {"kind": f.what or f.kind, "position_mm": list(f.position_mm), "axis": list(f.axis), "clearance_mm": f.clearance_mm, **f.sizes}
+        for f in seam.joints
+    ]
+    told = {k: record[k] for k in ("id", "letters", "parts", "cut", "area_mm2", "kind")}
+    return told | {"joints": joints, "glue": plain(glue) if glue and not seam.own else None, "advice": str(seam.advice)}

@@ -6,10 +6,10 @@ from typing import Any
 
 from bastion_core.engine.recipe import Recipe, because, begin, changed, decisions, read, written
 from bastion_core.findings import Said
-from bastion_core.shop import Shop
+from bastion_core.shop import LEAST_GAP_MM, Shop
 from bastion_core.stations import DECISIONS, RECIPES
 
-VERSION = 1
+VERSION = 2
 
 
 def _from_0(kept: dict[str, Any]) -> dict[str, Any]:
@@ -21,7 +21,13 @@ def _from_0(kept: dict[str, Any]) -> dict[str, Any]:
     return kept | {"layers": layers}
 
 
-UPGRADERS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {0: _from_0}
+def _from_1(kept: dict[str, Any]) -> dict[str, Any]:
+    """A clearance of nothing could be decided: such parts never went together."""
+    clearance = kept.get("pin_clearance_mm")
+    return kept | ({"pin_clearance_mm": max(clearance, LEAST_GAP_MM)} if clearance is not None else {})
+
+
+UPGRADERS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {0: _from_0, 1: _from_1}
 """From each version to the next one. Tested on rows that the release itself wrote."""
 
 

@@ -99,6 +99,37 @@ class Weights:
             raise RecipeProblem("An hour of hands weighs 0 to 100 hours of the printer.")
 
 
+Gap = Literal["pin", "key", "magnet", "insert", "thread"]
+LEAST_GAP_MM = 0.02
+"""Printed parts with less than this between them never go together; common practice, no source."""
+
+
+@dataclass(frozen=True)
+class Fits:
+    """What fitted on the clearance coupon of one printer (by its number) and material: mm per side of pins, keys and magnets; of inserts and
+    threads, mm that the hole is wider than in the table. None where nothing was entered."""
+
+    printer: int
+    material: str
+    pin_mm: float | None = None
+    key_mm: float | None = None
+    magnet_mm: float | None = None
+    insert_mm: float | None = None
+    thread_mm: float | None = None
+
+    def __post_init__(self) -> None:
+        for name in ("pin_mm", "key_mm", "magnet_mm"):
+            value = getattr(self, name)
+            if value is not None and not LEAST_GAP_MM <= value <= 2:
+                raise RecipeProblem(
+                    f"A clearance of {value:g} mm per side cannot be: parts go together from {LEAST_GAP_MM:g} mm on, to 2 mm.", name
+                )
+        for name in ("insert_mm", "thread_mm"):
+            value = getattr(self, name)
+            if value is not None and not -0.5 <= value <= 1:
+                raise RecipeProblem(f"A hole {value:g} mm wider than in the table cannot be: -0.5 to 1 mm.", name)
+
+
 @dataclass(frozen=True)
 class Shop:
     """Settings, printers and stock. ``printers`` are (number, printer): recipes choose by number."""
@@ -112,6 +143,8 @@ class Shop:
     pin_wall_mm: float = PIN_WALL_MM
     resin_price_per_l: float = RESIN_PRICE_PER_L
     weights: Weights = Weights()
+    fits: tuple[Fits, ...] = ()
+    """What fitted on each printer's coupon."""
 
     def chosen(self, numbers: tuple[int, ...] = ()) -> tuple[Printer, ...]:
         """The filament printers of these numbers; all where none is named."""
@@ -129,3 +162,9 @@ class Shop:
     def left_g(self, material: str) -> float | None:
         """What is left of a material; None where no stock is kept, 0 where there is no spool of it."""
         return None if self.spools is None else sum(s.left_g for s in self.spools if s.material == material)
+
+    def fitted(self, gap: Gap, numbers: tuple[int, ...], material: str) -> float | None:
+        """What fitted on the coupons of these printers (all where none is named) in a material: the loosest, as a part may be printed on any of
+        them; None where no coupon was entered."""
+        known = [getattr(f, f"{gap}_mm") for f in self.fits if f.material == material and (not numbers or f.printer in numbers)]
+        return max((v for v in known if v is not None), default=None)

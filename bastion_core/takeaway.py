@@ -10,6 +10,7 @@ from typing import Any, Protocol
 import numpy as np
 
 from bastion_core.errors import MeshProblem
+from bastion_core.findings import counted
 from bastion_core.formats.stl import write_binary_stl
 from bastion_core.formats.threemf import write_3mf
 from bastion_core.geometry.mesh import Floats, Mesh
@@ -68,6 +69,17 @@ def plain_cell(text: str) -> str:
     return f"'{text}" if text.startswith(("=", "+", "-", "@", "\t", "\r")) else text
 
 
+def hardware_list(lines: Sequence[Mapping[str, Any]]) -> list[list[str]]:
+    """Rows of a shopping and cutting list: each line with the piece it is for (``piece``), where that is said."""
+    rows = [["what", "count", "diameter_mm", "length_mm", "piece"]]
+    for line in lines:
+        what = plain_cell(line["name"] or line["kind"])
+        rows.append(
+            [what, str(line["count"]), f"{line['diameter_mm']:g}", f"{line['length_mm']:g}", plain_cell(str(line.get("piece", "")))]
+        )
+    return rows
+
+
 def cut_list(pins: Sequence[Mapping[str, Any]], parts: Sequence[Mapping[str, Any]]) -> list[list[str]]:
     """Rows of the cut list for a spreadsheet: pins to cut, then parts to print."""
     rows = [["what", "count", "diameter_mm", "length_mm", "size_mm", "printer", "hours", "filament_g"]]
@@ -83,7 +95,7 @@ _SHEET_STYLE = """
 body { font: 13px/1.45 Georgia, serif; color: #22303a; margin: 18mm 16mm; }
 h1 { font-size: 24px; margin: 0 } h2 { font-size: 16px; margin: 22px 0 6px; border-bottom: 1px solid #22303a }
 table { border-collapse: collapse; width: 100% } th, td { text-align: left; padding: 3px 10px 3px 0; vertical-align: top }
-td.n { text-align: right; font-variant-numeric: tabular-nums } svg { fill: #22303a } svg circle { fill: #fff; stroke: #22303a; stroke-width: .6 }
+td.n { text-align: right; font-variant-numeric: tabular-nums } svg { fill: #22303a } svg .hole { fill: #fff; stroke: #22303a; stroke-width: .6 } svg .grown { fill: #8a97a0; stroke: #22303a; stroke-width: .4 }
 .parts, .seams { display: flex; flex-wrap: wrap; gap: 14px } figure { margin: 0; width: 150px; break-inside: avoid } figcaption { font-size: 11px }
 .care { border-left: 3px solid #a2383a; padding-left: 10px; margin-top: 18px }
 """
@@ -95,7 +107,7 @@ class _Seam(Protocol):
     @property
     def face(self) -> str: ...
     @property
-    def spots(self) -> Sequence[Any]: ...
+    def joints(self) -> Sequence[Any]: ...
 
 
 def sheet_html(name: str, build: str, plan: Mapping[str, Any], pictures: Mapping[str, str], seams: Sequence[_Seam], note: str = "") -> str:
@@ -112,12 +124,12 @@ def sheet_html(name: str, build: str, plan: Mapping[str, Any], pictures: Mapping
         for p in plan["parts"]
     )
     faces = "".join(
-        f"<figure>{_svg(shape.face, 140, shape.spots)}<figcaption><b>{t(s['parts'][0])}</b> to <b>{t(s['parts'][1])}</b><br>"
-        f"{s['area_mm2']:.0f} mm², {len(s['joints'])} pins{'<br>' + t(s['advice']) if s['advice'] else ''}</figcaption></figure>"
+        f"<figure>{_svg(shape.face, 140, [d for j in shape.joints for d in j.drawn])}<figcaption><b>{t(s['parts'][0])}</b> to <b>{t(s['parts'][1])}</b><br>"
+        f"{s['area_mm2']:.0f} mm², {t(_held_by(s))}{'<br>' + t(s['advice']) if s['advice'] else ''}</figcaption></figure>"
         for s, shape in zip(plan["seams"], seams, strict=True)
     )
     pins = "".join(
-        f"<tr><td>pin</td><td class=n>{h['count']}</td><td class=n>{h['diameter_mm']:g} mm</td><td class=n>{h['length_mm']:g} mm</td></tr>"
+        f"<tr><td>{t(h['name'] or h['kind'])}</td><td class=n>{h['count']}</td><td class=n>{h['diameter_mm']:g} mm</td><td class=n>{h['length_mm']:g} mm</td></tr>"
         for h in plan["hardware"]
     )
     warnings = "".join(f"<li>{t(w)}</li>" for w in plan["warnings"])
@@ -128,7 +140,7 @@ def sheet_html(name: str, build: str, plan: Mapping[str, Any], pictures: Mapping
         + (f"<p>{t(note)}</p>" if note else "")
         + f"<h2>Parts</h2><div class=parts>{drawn}</div>"
         + (f"<h2>Seams, seen flat</h2><div class=seams>{faces}</div>" if faces else "")
-        + (f"<h2>Pins to cut</h2><table><tr><th>what<th>count<th>thick<th>long</tr>{pins}</table>" if pins else "")
+        + (f"<h2>Pins and hardware</h2><table><tr><th>what<th>count<th>thick<th>long</tr>{pins}</table>" if pins else "")
         + (f"<h2>To keep in mind</h2><ul>{warnings}</ul>" if warnings else "")
         + f"<p class=care>{t(_CARE)}</p></html>"
     )
@@ -140,12 +152,23 @@ _CARE = (
 )
 
 
-def _svg(path: str, size: int, spots: Sequence[Any] = ()) -> str:
+def _held_by(seam: Mapping[str, Any]) -> str:
+    """What holds a seam, counted: “4 pin”, “1 lip”; and its glue."""
+    counts: dict[str, int] = {}
+    for joint in seam["joints"]:
+        counts[joint["kind"]] = counts.get(joint["kind"], 0) + 1
+    words = [counted(n, kind) for kind, n in counts.items()]
+    glue = seam.get("glue")
+    words += [f"{glue['name']} {glue['ml']:.1f} ml"] if glue else []
+    return ", ".join(words) or "held as made"
+
+
+def _svg(path: str, size: int, drawn: Sequence[Any] = ()) -> str:
     """A drawing in its own millimetres, fitted into a square."""
     numbers = [float(n) for n in re.findall(r"-?\d+(?:\.\d+)?", path)]
     if not numbers:
         return ""
     x, y = numbers[0::2], numbers[1::2]
     box = f"{min(x) - 2:.1f} {min(y) - 2:.1f} {max(x) - min(x) + 4:.1f} {max(y) - min(y) + 4:.1f}"
-    holes = "".join(f'<circle cx="{s.x:.1f}" cy="{s.y:.1f}" r="{s.radius_mm:.2f}"/>' for s in spots)
+    holes = "".join(f'<path class="{d.tone}" fill-rule="evenodd" d="{d.path}"/>' for d in drawn)
     return f'<svg viewBox="{box}" width="{size}" height="{size}"><path fill-rule="evenodd" d="{path}"/>{holes}</svg>'

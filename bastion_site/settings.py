@@ -125,6 +125,7 @@ SPECTACULAR_SETTINGS = {
     "POSTPROCESSING_HOOKS": ["drf_spectacular.hooks.postprocess_schema_enums", "bastion_site.schema.all_of_an_answer"],
     "ENUM_NAME_OVERRIDES": {
         "AimEnum": "bastion_site.schema.AIM_CHOICES",
+        "JoinKindEnum": "bastion_site.schema.JOIN_KINDS",
         "JobStateEnum": "bastion_site.jobs.models.Job.State",
         "ScanKindEnum": "bastion_site.wearers.models.SCAN_KINDS",
         "QuantityUnitEnum": "bastion_site.schema.QUANTITY_UNITS",

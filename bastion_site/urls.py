@@ -6,12 +6,12 @@ from rest_framework.routers import DefaultRouter
 
 from bastion_site.api.builds import BuildView
 from bastion_site.api.drafts import DraftView
-from bastion_site.api.files import photo, stage_file, takeaway
+from bastion_site.api.files import build_hardware, photo, piece_hardware, stage_file, takeaway
 from bastion_site.api.jobs import JobView
 from bastion_site.api.links import LinkView, far_sheet
 from bastion_site.api.pieces import PieceView
 from bastion_site.api.scans import ScanView
-from bastion_site.api.shop import PrinterView, ShopView, SpoolView
+from bastion_site.api.shop import CouponFitView, PrinterView, ShopView, SpoolView
 from bastion_site.api.trade import trade
 from bastion_site.api.tryout import TryOutView
 from bastion_site.api.wearers import WearerView
@@ -28,14 +28,17 @@ router.register("wearers", ScanView, "scan")
 router.register("wearers", LinkView, "link")
 router.register("printers", PrinterView)
 router.register("spools", SpoolView)
+router.register("coupons", CouponFitView)
 
 handler404 = "bastion_site.errors.not_here"
 handler500 = "bastion_site.errors.broken_down"
 urlpatterns = [
     path("api/", include(router.urls)),
     path("api/shop/", ShopView.as_view({"get": "retrieve", "patch": "partial_update"})),
-    re_path(r"^api/stage/(?P<station>pieces|preview|fit|cut|seen|print)/(?P<hash_>[0-9a-f]{32,64})/$", stage_file),
+    re_path(r"^api/stage/(?P<station>pieces|preview|fit|cut|seen|join|print)/(?P<hash_>[0-9a-f]{32,64})/$", stage_file),
     path("api/pieces/<int:pk>/takeaway/", takeaway),
+    path("api/pieces/<int:pk>/hardware.csv", piece_hardware),
+    path("api/builds/<int:pk>/hardware.csv", build_hardware),
     path("api/trade/", trade),
     path("api/far/<str:token>/", far_sheet),
     re_path(r"^api/photos/(?P<name>[0-9a-f]{40}\.(jpg|png|webp))$", photo),

@@ -60,6 +60,12 @@ SPOOLS: tuple[dict[str, Any], ...] = (
     {"name": "Storm, opened", "material": "petg", "colour": "storm blue", "net_g": 1000, "used_g": 655, "price_per_kg": 26.0},
 )
 
+COUPONS: tuple[dict[str, Any], ...] = (
+    {"printer": "Gull", "material": "pla", "pin_mm": 0.2, "key_mm": 0.15, "magnet_mm": 0.1, "insert_mm": 0.0, "thread_mm": 0.1},
+    {"printer": "Tern", "material": "pla", "pin_mm": 0.15, "key_mm": 0.15, "magnet_mm": 0.1},
+)
+"""What fitted on each printer's clearance coupon."""
+
 
 @dataclass(frozen=True)
 class DemoPiece:
@@ -115,8 +121,8 @@ PIECES: tuple[DemoPiece, ...] = (
     DemoPiece(
         "kelp-bracer-right",
         "Kelp bracer right",
-        {"site": "forearm", "side": "right", "layers": SUIT},
-        note="The file came torn.",
+        {"site": "forearm", "side": "right", "layers": SUIT, "way_in": "split", "joints": [{"seam": "", "kind": "insert", "thread": "M2"}]},
+        note="The file came torn. Screwed together on lugs inside, to be taken apart.",
     ),
     DemoPiece(
         "breakwater-breastplate", "Breakwater breastplate", {"site": "chest", "layer_mm": 0.28, "layers": SUIT}, printers=("Gull", "Tern")

@@ -10,11 +10,12 @@ import numpy as np
 from shapely import box
 from shapely.geometry.base import BaseGeometry
 
+from bastion_core.cut.bowed import Bowed
 from bastion_core.errors import RecipeProblem
 from bastion_core.findings import Quantity, Said, say
-from bastion_core.geometry.arrays import corners
+from bastion_core.geometry.arrays import three
 from bastion_core.geometry.mesh import Floats
-from bastion_core.geometry.place import Plane
+from bastion_core.geometry.place import Plane, plane_frame
 from bastion_core.geometry.solid import Solid
 from bastion_core.progress import Progress, silent
 
@@ -42,16 +43,37 @@ class Cut:
     point: tuple[float, float, float]
     normal: tuple[float, float, float]
     limits: tuple[tuple[str, int], ...] = ()
+    bow_mm: float = 0.0
+    """How far its middle (``point``) stands out, along its normal, over a span of 100 mm; 0 for a plane."""
+    bow_along: tuple[float, float, float] | None = None
+    """The direction in it along which it is bowed; None for its frame's first."""
 
     def mirrored(self) -> "Cut":
         """The same left to right."""
         (x, *at), (u, *along) = self.point, self.normal
-        return replace(self, point=(-x, at[0], at[1]), normal=(-u, along[0], along[1]))
+        bow = self.bow_along and (-self.bow_along[0], self.bow_along[1], self.bow_along[2])
+        return replace(self, point=(-x, at[0], at[1]), normal=(-u, along[0], along[1]), bow_along=bow)
 
     def plane(self, scale: tuple[float, float, float]) -> Plane:
         """The plane at a scale: points stretch with it, normals against it."""
         s = np.array(scale)
         return Plane.through(np.array(self.point) * s, np.array(self.normal) / s)
+
+    def surface(self, scale: tuple[float, float, float]) -> "Surface":
+        """What it parts along at a scale: the plane, or the plane bowed."""
+        plane = self.plane(scale)
+        if not self.bow_mm:
+            return plane
+        s, n, unit = np.array(scale), np.array(plane.normal), np.array(self.normal) / np.linalg.norm(self.normal)
+        wanted = plane_frame(unit)[:, 0] if self.bow_along is None else np.array(self.bow_along)
+        along = (wanted / max(float(np.linalg.norm(wanted)), 1e-12)) * s
+        along -= n * (along @ n)
+        stretch = float(np.linalg.norm(along))
+        if stretch < 1e-3:
+            raise RecipeProblem(f"Cut {self.id} is bowed along its own normal. Choose a direction that lies in it.", "cuts")
+        # A parabola stretches with the scale: its depth with the normal, over a span that grew.
+        deep = self.bow_mm / float(np.linalg.norm(unit / s))
+        return Bowed(plane, three(np.array(self.point) * s), three(along / stretch), deep / stretch**2)
 
 
 @dataclass(frozen=True)
@@ -70,7 +92,7 @@ class Part:
 
 
 class Surface(Protocol):
-    """What a seam lies in: a plane, or one day something curved."""
+    """What a seam lies in: a plane, or a bowed sheet. In its frame it is flat, and parts come off along z."""
 
     @property
     def normal(self) -> tuple[float, float, float]:
@@ -81,6 +103,21 @@ class Surface(Protocol):
 
     def heights(self, points: Floats) -> Floats:
         """(n,): how far each of ``points`` (n, 3) lies above it."""
+
+    def to_space(self, points: Floats) -> Floats:
+        """(n, 3): places of its frame, (n, 2) on it or (n, 3) so far above it, in space."""
+
+    def flatten(self, solid: Solid) -> Solid:
+        """A solid brought into its frame, the seam at z = 0."""
+
+    def unflatten(self, solid: Solid) -> Solid:
+        """A solid of its frame, back in space."""
+
+    def split(self, solid: Solid) -> tuple[Solid, Solid]:
+        """The part of a solid above and the part below."""
+
+    def meets(self, bounds: Floats, within_mm: float) -> bool:
+        """Whether a box (2, 3) comes so near."""
 
 
 @dataclass(frozen=True)
@@ -139,7 +176,7 @@ def part_solid(
     pieces = bodies_as_parts(solid) if isinstance(solid, Solid) else list(solid)
     findings: list[Said] = []
     idle: list[str] = []
-    planes = {c.id: c.plane(scale) for c in cuts}
+    planes = {c.id: c.surface(scale) for c in cuts}
     for index, cut in enumerate(cuts):
         progress(0.7 * index / max(len(cuts), 1), f"cut {index + 1} of {len(cuts)}")
         pieces, made = _apply(pieces, cut, planes[cut.id])
@@ -161,7 +198,7 @@ def part_solid(
     return Parting(parts, tuple(_seams(parts, cuts, planes)), tuple(findings), tuple(idle))
 
 
-def _apply(pieces: list[Part], cut: Cut, plane: Plane) -> tuple[list[Part], list[int]]:
+def _apply(pieces: list[Part], cut: Cut, plane: Surface) -> tuple[list[Part], list[int]]:
     """The pieces after one cut, and for each piece it met how many it made of it."""
     kept: list[Part] = []
     made: list[int] = []
@@ -169,7 +206,7 @@ def _apply(pieces: list[Part], cut: Cut, plane: Plane) -> tuple[list[Part], list
         if any(piece.sides.get(other, 0) != side for other, side in cut.limits):
             kept.append(piece)
             continue
-        above, below = piece.solid.split(plane)
+        above, below = plane.split(piece.solid)
         if above.is_empty or below.is_empty:
             kept.append(replace(piece, sides={**piece.sides, cut.id: -1 if above.is_empty else 1}))
             continue
@@ -206,16 +243,15 @@ def _named(pieces: list[Part], name: str) -> tuple[Part, ...]:
     return tuple(replace(p, name=f"{name}-{letters(i)}") for i, p in enumerate(ordered))
 
 
-def _seams(parts: tuple[Part, ...], cuts: Sequence[Cut], planes: dict[str, Plane]) -> list[Seam]:
+def _seams(parts: tuple[Part, ...], cuts: Sequence[Cut], planes: dict[str, Surface]) -> list[Seam]:
     found = []
     for cut in cuts:
         plane = planes[cut.id]
-        flat = plane.to_flat()
         faces: dict[int, list[tuple[Part, BaseGeometry]]] = {1: [], -1: []}
         for part in parts:
             side = part.sides.get(cut.id, 0)
-            if side and _touches(part.solid.bounds, plane):
-                face = part.solid.transformed(flat).section(side * BESIDE_MM)
+            if side and plane.meets(part.solid.bounds, BESIDE_MM):
+                face = plane.flatten(part.solid).section(side * BESIDE_MM)
                 if not face.is_empty:
                     faces[side].append((part, face))
         for above, upper in faces[1]:
@@ -236,8 +272,3 @@ def glued_normals(parting: Parting) -> dict[str, list[Floats]]:
         found[seam.above].append(-normal)
         found[seam.below].append(normal)
     return found
-
-
-def _touches(bounds: Floats, plane: Plane) -> bool:
-    heights = plane.heights(corners(*bounds))
-    return bool(heights.min() <= BESIDE_MM and heights.max() >= -BESIDE_MM)

@@ -306,14 +306,12 @@ def exploded(parting: Parting) -> tuple[str, ...]:
 
 def seen_of(seam: Seam, sight: Sight) -> Costs:
     """A seam: its length on the surface that shows, how much of it is seen, and how much takes more care."""
-    back = np.linalg.inv(seam.surface.to_flat())
     length = seen = care = 0.0
     for polygon in getattr(seam.face, "geoms", [seam.face]):
         for ring in (polygon.exterior, *polygon.interiors):
             count = max(int(ring.length / _STEP_MM), 3)
             flat = np.array([ring.interpolate((k + 0.5) / count, normalized=True).coords[0] for k in range(count)])
-            points = np.column_stack([flat, np.zeros(count), np.ones(count)]) @ back[:3].T
-            share, careful = sight.at(points)
+            share, careful = sight.at(seam.surface.to_space(flat))
             length += ring.length * float((share > SHOWS).mean()) / 10
             seen += ring.length * float(share.mean()) / 10
             care += ring.length * float(careful.mean()) / 10

@@ -10,6 +10,8 @@ from bastion_core.errors import RecipeProblem
 from bastion_core.findings import counted, say
 
 MOST_CUTS = 60
+MOST_BOW_MM = 30.0
+"""Over 100 mm: past this a cut runs along the walls rather than through them; common practice, no source."""
 
 
 KEEP_OUT_MM = 25.0
@@ -89,3 +91,5 @@ class CutRecipe(Recipe):
                 raise RecipeProblem(f"Plane {cut.id} lies further away than any piece reaches.", "cuts")
             if max(abs(v) for v in cut.normal) < 1e-9:
                 raise RecipeProblem(f"Plane {cut.id} has no direction. Give its normal at least one component other than 0.", "cuts")
+            if not abs(cut.bow_mm) <= MOST_BOW_MM:
+                raise RecipeProblem(f"Plane {cut.id} is bowed by more than {MOST_BOW_MM:g} mm over 100 mm. Bow it less.", "cuts")

@@ -41,6 +41,7 @@ from bastion_core.pieces.hardware import seat_of
 from bastion_core.pieces.recipe import FeatureUse, PiecesRecipe
 from bastion_core.pieces.shaped import Fitted, Shaped
 from bastion_core.pieces.station import PiecesData, PiecesResult
+from bastion_core.print.recipe import PrintRecipe
 from bastion_core.progress import Progress, silent, span
 from bastion_core.shop import Printer
 from bastion_core.takeaway import part_name
@@ -247,7 +248,9 @@ def shaped_of(case: Case, known: Mapping[str, Known[Any]]) -> Shaped:
     standing = pieces.standing(known["pieces"].ref)
     if not pieces.features:
         return Shaped(standing)
-    return Shaped(standing, pieces.features, case.of(JoinRecipe).rule(case.shop).clearance_mm, case.shop.pin_wall_mm)
+    numbers, plastic = case.of(CutRecipe).printer_ids, case.of(PrintRecipe).material
+    gap = case.of(JoinRecipe).gap(case.shop, numbers, plastic)
+    return Shaped(standing, pieces.features, gap, case.shop.pin_wall_mm, case.shop.fitted("magnet", numbers, plastic))
 
 
 class CutStation(Station[Case, CutInputs, CutResult]):

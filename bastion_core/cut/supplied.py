@@ -4,7 +4,6 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
-from manifold3d import CrossSection, FillRule
 from shapely import Point
 from shapely.geometry.base import BaseGeometry
 
@@ -15,7 +14,7 @@ from bastion_core.findings import Quantity, Said, mm, say
 from bastion_core.geometry.arrays import three
 from bastion_core.geometry.mesh import Floats
 from bastion_core.geometry.place import Plane
-from bastion_core.geometry.solid import Solid, united
+from bastion_core.geometry.solid import Solid, prism, united
 from bastion_core.pieces.features import Feature
 from bastion_core.pieces.mating import Mate
 from bastion_core.progress import Progress, span
@@ -171,14 +170,11 @@ def _sections(a: Solid, b: Solid, face: Face) -> BaseGeometry:
 def _bridge(a: Solid, b: Solid, face: Face) -> Solid | None:
     """What fills the gap between two files' common face and reaches a little into both."""
     shared = _sections(a, b, face).buffer(-0.01)
-    rings = [
-        np.array(r.coords[:-1]) for p in getattr(shared, "geoms", [shared]) if p.geom_type == "Polygon" for r in (p.exterior, *p.interiors)
-    ]
-    if not rings:
+    if shared.is_empty:
         return None
-    thick = 2 * (face.reach_mm + _OVERLAP_MM)
-    body = CrossSection(rings, FillRule.EvenOdd).extrude(thick).translate([0.0, 0.0, -thick / 2])
-    return Solid(body).transformed(np.asarray(np.linalg.inv(face.plane.to_flat()), dtype=np.float64))
+    reach = face.reach_mm + _OVERLAP_MM
+    body = prism(shared, -reach, reach)
+    return body.transformed(np.asarray(np.linalg.inv(face.plane.to_flat()), dtype=np.float64))
 
 
 def supplied_seams(parts: Sequence[Part], faces: Sequence[Face]) -> list[Seam]:

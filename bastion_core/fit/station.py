@@ -1,6 +1,6 @@
 """The station Fit: the scale a piece gets, whether it can be worn, and everything known about it on its wearer."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -13,17 +13,18 @@ from bastion_core.findings import NOTHING, Fact, Finding, Note, Quantity, Remedy
 from bastion_core.fit.answer import AnswerRecord
 from bastion_core.fit.clear import Clear, clear_of
 from bastion_core.fit.judge import Guess, Worn, guess, judge
-from bastion_core.fit.layers import pad_of, usual_layers
+from bastion_core.fit.layers import Layer, pad_of, usual_layers
 from bastion_core.fit.onbody import as_it_came
 from bastion_core.fit.question import Question
 from bastion_core.fit.recipe import FitRecipe
 from bastion_core.fit.scale import Scale, in_percent, scale_by_stature, scale_to_length, thin_wall
 from bastion_core.fit.scene import write_scene
+from bastion_core.fit.seat import seat_turn
 from bastion_core.fit.sections import Section, sections
 from bastion_core.fit.sites import BY_NAME, site
 from bastion_core.fit.verdict import FitRemedy, Warned
 from bastion_core.geometry.arrays import three
-from bastion_core.geometry.mesh import Mesh
+from bastion_core.geometry.mesh import Floats, Mesh
 from bastion_core.measure.body import Body
 from bastion_core.measure.scanned import UPRIGHT, read_body
 from bastion_core.measure.wearer import Wearer
@@ -36,6 +37,8 @@ from bastion_core.progress import Progress
 
 WORN = "worn.npz"
 """The piece where it is worn, for moving it."""
+INSIDE = "inside.npz"
+"""Places (n, 3) on the inside of the scaled standing piece, and the room there (n,), for what later stands into it."""
 _SURE, _UNSURE = 0.98, 0.9
 
 
@@ -101,7 +104,7 @@ class FitData:
 class FitStation(Station[Case, FitInputs, FitResult]):
     """How big, and whether it goes on."""
 
-    key, title, after, weight, edition = "fit", "Fit", ("pieces",), 0.07, 10
+    key, title, after, weight, edition = "fit", "Fit", ("pieces",), 0.07, 11
     recipe, result, data = FitRecipe, FitResult, FitData
 
     def inputs(self, case: Case, known: Mapping[str, Known[Any]]) -> FitInputs:
@@ -141,6 +144,8 @@ class FitStation(Station[Case, FitInputs, FitResult]):
             data = FitData(record, sections(worn.fitting, worn.answer.placed))
             write_scene(worn.fitting, worn.answer, place.folder / "fit.glb")
             save_mesh(worn.fitting.worn_mesh(worn.answer.placed), place.folder / WORN)
+            points, room = _inside(worn, solid.bounds, r.layers or ())
+            np.savez(place.folder / INSIDE, points=points, room_mm=room)
         clear = () if worn is None else clear_of(mesh, worn.answer, worn.fitting.chin_to_crown_mm)
         thin, low, high = inputs.thinnest_wall_mm, *solid.bounds
         result = FitResult(
@@ -224,6 +229,17 @@ class FitStation(Station[Case, FitInputs, FitResult]):
         if result.room_mm is None:
             return Fact(main, say("{} long", mm(max(result.size_mm))))
         return Fact(main, say("{} room", mm(result.room_mm, digits=1)))
+
+
+def _inside(worn: Worn, bounds: Floats, layers: Sequence[Layer]) -> tuple[Floats, Floats]:
+    """Where the ways out from the skin end on the shell, in the scaled standing piece, and the room left there."""
+    room, placed = worn.answer.room, worn.answer.placed
+    known = np.flatnonzero(np.isfinite(room.room_mm))
+    skin = room.skin.take(known)
+    ends = placed.to_piece(skin.points + skin.normals * (room.room_mm[known] + skin.layers_mm(layers))[:, None])
+    back = np.linalg.inv(seat_turn(bounds, worn.answer.turn_deg, worn.scale))
+    points = (ends @ back[:3, :3].T + back[:3, 3]) * worn.scale
+    return points, room.room_mm[known]
 
 
 def _short(text: Said) -> Said:

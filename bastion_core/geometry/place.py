@@ -1,11 +1,16 @@
 """Turns, moves and planes: small 4x4 matrices, always applied as ``matrix @ point``."""
 
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 import numpy as np
 
 from bastion_core.errors import RecipeProblem
+from bastion_core.geometry.arrays import corners
 from bastion_core.geometry.mesh import Floats
+
+if TYPE_CHECKING:
+    from bastion_core.geometry.solid import Solid
 
 
 def scaling(x: float, y: float, z: float) -> Floats:
@@ -82,3 +87,25 @@ class Plane:
     def heights(self, points: Floats) -> Floats:
         """(n,): how far each of ``points`` (n, 3) lies above the plane."""
         return np.asarray(points @ np.array(self.normal) - self.offset_mm)
+
+    def to_space(self, points: Floats) -> Floats:
+        """(n, 3): places of the plane's own frame (n, 2) or (n, 3) back in space."""
+        back = np.linalg.inv(self.to_flat())
+        return np.asarray(points @ back[:3, : points.shape[1]].T + back[:3, 3])
+
+    def flatten(self, solid: "Solid") -> "Solid":
+        """A solid in the plane's own frame."""
+        return solid.transformed(self.to_flat())
+
+    def unflatten(self, solid: "Solid") -> "Solid":
+        """A solid of the plane's own frame, back in space."""
+        return solid.transformed(np.asarray(np.linalg.inv(self.to_flat())))
+
+    def meets(self, bounds: Floats, within_mm: float) -> bool:
+        """Whether a box (2, 3) comes so near."""
+        heights = self.heights(corners(*bounds))
+        return bool(heights.min() <= within_mm and heights.max() >= -within_mm)
+
+    def split(self, solid: "Solid") -> tuple["Solid", "Solid"]:
+        """The part of a solid above and the part below."""
+        return solid.split(self)

@@ -3,7 +3,7 @@
 from collections.abc import Iterable, Sequence
 
 import numpy as np
-from manifold3d import CrossSection, Manifold, OpType
+from manifold3d import CrossSection, FillRule, Manifold, OpType
 from manifold3d import Mesh as ManifoldMesh
 from shapely import Polygon, make_valid, unary_union
 from shapely.geometry.base import BaseGeometry
@@ -98,6 +98,14 @@ class Solid:
             return self
         return Solid(Manifold.batch_boolean([self.manifold, *(t.manifold for t in tools)], OpType.Subtract))
 
+    def plus(self, others: Sequence["Solid"]) -> "Solid":
+        """This solid with ``others`` grown on, in one go."""
+        return united((self, *others)) if others else self
+
+    def common(self, other: "Solid") -> "Solid":
+        """What both fill."""
+        return Solid(self.manifold ^ other.manifold)
+
     def section(self, height_mm: float) -> BaseGeometry:
         """The filled section at z = ``height_mm`` as a shapely (multi)polygon."""
         return polygons_of(self.manifold.slice(height_mm))
@@ -111,6 +119,21 @@ class Solid:
         """A cylinder about z, centred on the origin, whose flats never come nearer than the radius."""
         circumscribed = radius_mm / np.cos(np.pi / segments)
         return cls(Manifold.cylinder(length_mm, circumscribed, circumscribed, segments, True))
+
+
+def prism(face: BaseGeometry, low_mm: float, high_mm: float) -> Solid:
+    """A flat (multi)polygon as thick as from one height to another; empty where it has no area."""
+    rings = [
+        np.array(r.coords[:-1]) for p in getattr(face, "geoms", [face]) if p.geom_type == "Polygon" for r in (p.exterior, *p.interiors)
+    ]
+    if not rings or high_mm <= low_mm:
+        return Solid(Manifold())
+    return Solid(CrossSection(rings, FillRule.EvenOdd).extrude(high_mm - low_mm).translate([0.0, 0.0, low_mm]))
+
+
+def hull_solid(points: Floats) -> Solid:
+    """The convex body round points (n, 3)."""
+    return Solid(Manifold.hull_points(np.ascontiguousarray(points, dtype=np.float64)))
 
 
 def united(solids: Iterable[Solid]) -> Solid:

@@ -9,14 +9,17 @@ from dataclasses import dataclass
 from typing import Protocol
 
 import numpy as np
-from shapely import Point, unary_union
+import shapely
+from shapely import Polygon, unary_union
 from shapely.geometry.base import BaseGeometry
 
 from bastion_core.cut.parting import Seam
+from bastion_core.geometry.arrays import three
 from bastion_core.geometry.mesh import Floats
 from bastion_core.geometry.solid import Solid
 
 _DEPTH_STEPS = 4
+_SIMPLE_MM = 0.02
 _UNDER_MM = 0.2
 """How much of the wall beside it has to stay under the bottom, too."""
 
@@ -30,18 +33,32 @@ class Footprint:
 
 
 class Carved(Protocol):
-    """Something carved about a place elsewhere in the same parts."""
+    """Something made about a place elsewhere in the same parts."""
 
-    def footprint(self) -> Footprint:
-        """What it takes."""
+    def taken(self) -> tuple[Floats, float]:
+        """Points (n, 3) along it, and how far (mm) round each nothing else may be made."""
 
-    @property
-    def position_mm(self) -> tuple[float, float, float]:
-        """Its middle, on its seam."""
 
-    @property
-    def axis(self) -> tuple[float, float, float]:
-        """Its direction, from below to above."""
+@dataclass(frozen=True, eq=False)
+class KeptOff:
+    """Where nothing is to be made."""
+
+    points: Floats
+    """(n, 3)."""
+    reach_mm: float
+
+    def taken(self) -> tuple[Floats, float]:
+        """Itself."""
+        return self.points, self.reach_mm
+
+
+def outline_of(seam: Seam, reach_mm: float, step_mm: float = 2.0) -> KeptOff:
+    """The rims of another seam, so that what holds this one ends before it."""
+    found = [np.zeros((0, 2))]
+    for polygon in getattr(seam.face, "geoms", [seam.face]):
+        for ring in (polygon.exterior, *polygon.interiors):
+            found.append(shapely.get_coordinates(shapely.segmentize(ring, step_mm)))
+    return KeptOff(seam.surface.to_space(np.concatenate(found)), reach_mm)
 
 
 class SeamRoom:
@@ -50,20 +67,33 @@ class SeamRoom:
     def __init__(self, seam: Seam, above: Solid, below: Solid) -> None:
         self.seam = seam
         self.flat = seam.surface.to_flat()
-        self._upper, self._lower = above.transformed(self.flat), below.transformed(self.flat)
+        self.face = shapely.simplify(seam.face, _SIMPLE_MM)
+        self._halves = {1: seam.surface.flatten(above), -1: seam.surface.flatten(below)}
         self._sections: dict[float, BaseGeometry] = {}
+        self._of_side: dict[tuple[int, float], BaseGeometry] = {}
+
+    def half(self, side: int) -> Solid:
+        """The part above (1) or below (-1) in the seam's frame."""
+        return self._halves[side]
+
+    def section(self, side: int, depth_mm: float) -> BaseGeometry:
+        """The section of the part above (1) or below (-1) so deep from the seam, in its frame."""
+        key = (side, round(depth_mm, 3))
+        if key not in self._of_side:
+            self._of_side[key] = shapely.simplify(self._halves[side].section(side * key[1]), _SIMPLE_MM)
+        return self._of_side[key]
 
     def shared(self, depth_mm: float) -> BaseGeometry:
         """What of the seam both parts still fill so deep from it, either way."""
         key = round(depth_mm, 3)
         if key not in self._sections:
-            self._sections[key] = self._upper.section(key).intersection(self._lower.section(-key))
+            self._sections[key] = self.section(1, key).intersection(self.section(-1, key))
         return self._sections[key]
 
     def places(self, footprint: Footprint, wall_mm: float, others: Sequence[Carved] = ()) -> BaseGeometry:
         """Middles in the seam's frame about which a footprint keeps its wall, clear of what other seams carve."""
         about = footprint.radius_mm + wall_mm
-        room = self.seam.face.buffer(-about)
+        room = self.face.buffer(-about)
         for step in range(1, _DEPTH_STEPS + 1):
             if room.is_empty:
                 return room
@@ -76,19 +106,29 @@ class SeamRoom:
     def _clear_of(self, room: BaseGeometry, others: Sequence[Carved], footprint: Footprint, wall_mm: float) -> BaseGeometry:
         if room.is_empty or not others:
             return room
-        blocked = []
+        return room.difference(self.blocked(others, footprint.depth_mm + wall_mm, footprint.radius_mm + wall_mm))
+
+    def blocked(self, others: Sequence[Carved], height_mm: float, wall_mm: float) -> BaseGeometry:
+        """What of the seam's frame is taken, within so much of the seam, by what was made elsewhere."""
+        discs = []
         for other in others:
-            theirs = other.footprint()
-            along = np.linspace(-theirs.depth_mm, theirs.depth_mm, 9)[:, None] * np.array(other.axis) + np.array(other.position_mm)
-            local = along @ self.flat[:3, :3].T + self.flat[:3, 3]
-            near = local[np.abs(local[:, 2]) < footprint.depth_mm + theirs.radius_mm + wall_mm]
-            blocked += [Point(x, y).buffer(footprint.radius_mm + theirs.radius_mm + wall_mm) for x, y in near[:, :2]]
-        return room.difference(unary_union(blocked)) if blocked else room
+            points, reach = other.taken()
+            if not len(points):
+                continue
+            local = points @ self.flat[:3, :3].T + self.flat[:3, 3]
+            high = self.seam.surface.heights(points)
+            near = local[np.abs(high) < height_mm + reach, :2]
+            if len(near):
+                discs.append(shapely.buffer(shapely.multipoints(near), reach + wall_mm, quad_segs=4))
+        return unary_union(discs) if discs else Polygon()
 
     def in_space(self, u: float, v: float) -> tuple[float, float, float]:
         """A place of the seam's frame in the piece's millimetres."""
-        x, y, z, _ = np.linalg.inv(self.flat) @ [u, v, 0.0, 1.0]
-        return float(x), float(y), float(z)
+        return three(self.seam.surface.to_space(np.array([[u, v]]))[0])
+
+    def in_frame(self, at_mm: Floats) -> Floats:
+        """(n, 2): places (n, 3) of the piece, seen along the seam's normal."""
+        return np.asarray((at_mm @ self.flat[:3, :3].T + self.flat[:3, 3])[:, :2])
 
 
 def spread(room: BaseGeometry, wanted: int, least_apart_mm: float) -> list[Floats]:

@@ -3,27 +3,65 @@
 from dataclasses import dataclass
 
 from bastion_core.engine.recipe import Flag, Recipe, decision
+from bastion_core.errors import RecipeProblem
+from bastion_core.findings import Said, counted, say
 from bastion_core.join.fasteners.pin import PinRule
-from bastion_core.shop import Shop
+from bastion_core.join.held import Held, read_held
+from bastion_core.join.table import GLUES, KINDS
+from bastion_core.shop import LEAST_GAP_MM, Shop
+
+MARKS = ("engraved", "raised", "none")
+
+
+def _told(held: tuple[Held, ...]) -> Said:
+    every = next((h for h in held if not h.seam), None)
+    named = sum(bool(h.seam) for h in held)
+    first = KINDS[every.kind] if every else KINDS["auto"]
+    return say(first + (f", {counted(named, 'seam')} otherwise" if named else ""))
 
 
 @dataclass(frozen=True)
 class JoinRecipe(Recipe):
     """How seams are held."""
 
+    joints: tuple[Held, ...] = decision(
+        (), "Seams", because="how the seams are held", empty=KINDS["auto"], shown=_told,
+        flag=Flag("--join", f"how seams are held ({', '.join(KINDS)}; insert:M4 for another screw than M3); once for each seam that is held otherwise",
+                  read_held, True, hold="[SEAM=]KIND"),
+    )  # fmt: skip
     pin_diameters_mm: tuple[float, ...] | None = decision(
         None, "Pins", because="the pins", nothing="as usual", unit="mm", least=0.5, most=30.0,
         flag=Flag("--pin", "thickness of a pin to try, in mm; once for each", float, True, hold="MM"),
     )  # fmt: skip
     """Thicknesses to try; None for the usual ones."""
     pin_clearance_mm: float | None = decision(
-        None, "Clearance per side", because="the pins' clearance", nothing="the shop's", unit="mm", least=0.0, most=2.0,
-        flag=Flag("--pin-clearance", "mm per side between pin and hole", float, hold="MM"),
+        None, "Clearance per side", because="the clearance", nothing="the shop's", unit="mm", least=LEAST_GAP_MM, most=2.0,
+        hint="With less, printed parts never go together: print a clearance coupon and enter what fitted.",
+        flag=Flag("--pin-clearance", "mm per side between pin or key and its hole", float, hold="MM"),
     )  # fmt: skip
-    """None for the shop's."""
+    """None for what fitted on the printers' coupons, else the shop's."""
+    marks: str = decision(
+        "engraved", "Marks inside", because="the marks", choices=MARKS, flag=Flag("--marks", "letters on the inside of each part"),
+    )  # fmt: skip
+    glue: str = decision(
+        "auto", "Glue", because="", choices=("auto", *GLUES), shown=lambda key: say("as suits the material" if key == "auto" else GLUES[key].name),
+        flag=Flag("--glue", "which glue"),
+    )  # fmt: skip
 
-    def rule(self, shop: Shop) -> PinRule:
+    def __post_init__(self) -> None:
+        super().__post_init__()
+        named = [h.seam for h in self.joints]
+        if len(set(named)) < len(named):
+            raise RecipeProblem("A seam is held in two ways. Leave one of them out.", "joints")
+
+    def rule(self, shop: Shop, printers: tuple[int, ...] = (), material: str = "pla") -> PinRule:
         """What holds for the pins of this piece."""
-        clearance = shop.pin_clearance_mm if self.pin_clearance_mm is None else self.pin_clearance_mm
         given = {"diameters_mm": self.pin_diameters_mm} if self.pin_diameters_mm else {}
-        return PinRule(clearance_mm=clearance, least_wall_mm=shop.pin_wall_mm, **given)
+        return PinRule(clearance_mm=self.gap(shop, printers, material), least_wall_mm=shop.pin_wall_mm, **given)
+
+    def gap(self, shop: Shop, printers: tuple[int, ...] = (), material: str = "pla", key: bool = False) -> float:
+        """Clearance per side of pins, or of keys: the maker's, else what fitted on the coupons, else the shop's."""
+        if self.pin_clearance_mm is not None:
+            return self.pin_clearance_mm
+        fitted = shop.fitted("key" if key else "pin", printers, material)
+        return shop.pin_clearance_mm if fitted is None else fitted

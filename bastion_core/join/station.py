@@ -1,32 +1,48 @@
-"""The station Join: what holds each seam, carved at true size."""
+"""The station Join: what holds each seam, made at true size."""
 
-from collections.abc import Mapping
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
 from scipy.spatial.transform import Rotation
 
 from bastion_core.case import Case
-from bastion_core.cut.parting import OF_FILE, Part, glued_normals
+from bastion_core.cut.parting import OF_FILE, Part, Parting, glued_normals
 from bastion_core.cut.recipe import CutRecipe
 from bastion_core.cut.station import CutData, PartingKey, shaped_of
 from bastion_core.cut.supplied import files_of
+from bastion_core.engine.keeping import plain
 from bastion_core.engine.station import Known, Made, Place, Station
 from bastion_core.engine.store import Ref
-from bastion_core.findings import Fact, Finding, Note, Said, Verdict, counted, say
+from bastion_core.findings import Fact, Finding, Note, Remedy, Said, Verdict, counted, mm, say
+from bastion_core.fit.clear import Clear
 from bastion_core.fit.scale import Scale
+from bastion_core.fit.station import INSIDE as INSIDE_FILE
+from bastion_core.formats.glb import simplified, write_glb
 from bastion_core.geometry.arrays import three
-from bastion_core.join.fasteners.base import Hardware, Spot
-from bastion_core.join.fasteners.pin import PinRule
-from bastion_core.join.joining import Joint, hardware, join
+from bastion_core.geometry.mesh import Floats, Mesh
+from bastion_core.join.fasteners.base import Drawn, Fastener, Hardware
+from bastion_core.join.fasteners.key import Key
+from bastion_core.join.glue import GlueNeeds, glue_needs
+from bastion_core.join.held import Held, letters_of
+from bastion_core.join.joining import JoinRule, Joint, hardware, join
+from bastion_core.join.marks import Mark, marks_for
+from bastion_core.join.order import JoinStep
 from bastion_core.join.recipe import JoinRecipe
+from bastion_core.join.room import InsideRoom
+from bastion_core.join.table import INSIDE, Kind
 from bastion_core.pieces.recipe import PiecesRecipe
 from bastion_core.pieces.shaped import Shaped
 from bastion_core.pieces.silhouette import svg_path
 from bastion_core.pieces.standing import save_mesh
-from bastion_core.progress import Progress
+from bastion_core.print.recipe import PrintRecipe
+from bastion_core.progress import Progress, span
 from bastion_core.takeaway import part_name
+from bastion_core.threads import THREADS
+
+_SHOWN_TRIANGLES = 60_000
+_TITLE = 14
 
 
 @dataclass(frozen=True)
@@ -38,21 +54,32 @@ class JoinInputs:
     scale: Scale
     as_one: tuple[str, ...]
     name: str
-    rule: PinRule
+    rule: JoinRule
+    marks: str
+    title: str
+    """What its parts say beside their letters."""
     turns: tuple[tuple[float, float, float], ...] = ()
     """How each file of a set is turned in it, in degrees."""
+    fit: Ref | None = None
+    """Where the room inside it is known, and something may stand into that."""
+    clear: tuple[Clear, ...] = ()
+    """What goes inside."""
 
 
 @dataclass(frozen=True)
 class FastenerRecord:
-    """One fastener as ``plan.json`` tells it; its place on the seam in the scaled piece's millimetres."""
+    """One fastener; its place on the seam in the scaled piece's millimetres, and in the seam's drawing (y downward)."""
 
     kind: str
-    diameter_mm: float
-    depth_mm: float
-    clearance_mm: float
     position_mm: tuple[float, float, float]
     axis: tuple[float, float, float]
+    clearance_mm: float
+    sizes: dict[str, float]
+    flat_mm: tuple[float, float]
+    drawn: tuple[Drawn, ...]
+    movable: bool
+    what: str = ""
+    """Of a key: tongue, lip or dovetail."""
 
 
 @dataclass(frozen=True)
@@ -60,34 +87,80 @@ class SeamRecord:
     """A seam: its parts, its cut, what holds it, and its face drawn flat (SVG path and box, mm)."""
 
     id: str
+    number: int
+    """As it is engraved on either side."""
+    letters: str
+    """Its parts: A-B."""
     parts: tuple[str, str]
     cut: str
     area_mm2: float
+    kind: Kind
+    """How it is held in the end."""
+    asked: Held
+    """How it was to be held."""
+    named: bool
+    """Whether the maker said so of this seam."""
     advice: Said
+    code: str
+    """What became of it otherwise than wanted; see Joint."""
     joints: tuple[FastenerRecord, ...]
     face: str
     box: tuple[float, float, float, float]
-    spots: tuple[Spot, ...]
+    outline_mm: tuple[tuple[float, float, float], ...]
+    """Its longest rim in the scaled piece, for the stage."""
+    to_space: tuple[tuple[float, float, float], ...]
+    """Rows of the 3x4 that brings its drawing (x, y downward, 1) to the scaled piece."""
+    inside_mm: float
+    needs: GlueNeeds
     own: int = 0
     """What the files of a set came with to hold it."""
+
+
+@dataclass(frozen=True)
+class ToldSeam:
+    """What is to be said of a seam."""
+
+    id: str
+    letters: str
+    code: str
+    """failed, presses, changed, glued or awry."""
+    said: Said
+    has_inside: bool
+    at_mm: tuple[float, float, float]
 
 
 @dataclass(frozen=True)
 class JoinResult:
     """How many of what."""
 
-    pins: int
+    counts: dict[str, int]
+    """Of each kind of fastener."""
     seams: int
     glued_only: int
     own: int
     """Seams held by what the files of a set came with."""
     warnings: tuple[Said, ...]
     hardware: tuple[Hardware, ...]
+    told: tuple[ToldSeam, ...] = ()
+    grown_mm3: float = 0.0
+    carved_mm3: float = 0.0
+    stands_mm: float = 0.0
+    """How far something stands into the inside, at the most."""
+    marked: int = 0
+    """Parts that carry their letter."""
+    parts: int = 0
+    slides: bool = False
+    """Whether anything is printed to a clearance."""
+
+    @property
+    def pins(self) -> int:
+        """Loose pins."""
+        return self.counts.get("pin", 0)
 
 
 @dataclass(frozen=True)
 class JoinedPart:
-    """A part with its holes: its name, its id, and the outward normals of its cut faces."""
+    """A part as joined: its name, its id, and the outward normals of its cut faces."""
 
     name: str
     id: str
@@ -97,59 +170,210 @@ class JoinedPart:
 
 
 @dataclass(frozen=True)
+class MarkRecord:
+    """A text on the inside of a part, in the scaled piece's mm."""
+
+    part: str
+    text: str
+    at_mm: tuple[float, float, float]
+    height_mm: float
+
+
+@dataclass(frozen=True)
 class JoinData:
-    """Every seam and every part."""
+    """Every seam and every part; in which order they come together; what is written inside."""
 
     seams: tuple[SeamRecord, ...]
     parts: tuple[JoinedPart, ...]
+    steps: tuple[JoinStep, ...] = ()
+    marks: tuple[MarkRecord, ...] = ()
+    pin_gap_mm: float = 0.0
+    key_gap_mm: float = 0.0
 
 
 class JoinStation(Station[Case, JoinInputs, JoinResult]):
     """How it holds."""
 
-    key, title, after, weight, edition = "join", "Join", ("pieces", "fit", "cut"), 0.15, 2
+    key, title, after, weight, edition = "join", "Join", ("pieces", "fit", "cut"), 0.15, 3
     recipe, result, data = JoinRecipe, JoinResult, JoinData
 
     def inputs(self, case: Case, known: Mapping[str, Known[Any]]) -> JoinInputs:
-        """The parting and the rule for pins."""
-        rule = case.of(JoinRecipe).rule(case.shop)
-        as_one = case.of(CutRecipe).as_one
-        turns = tuple(f.turn_deg for f in case.of(PiecesRecipe).files)
-        return JoinInputs(known["cut"].ref, shaped_of(case, known), known["fit"].result.scale, as_one, part_name(case.name), rule, turns)
+        """The parting, how its seams are to be held, and the room inside where something may stand into it."""
+        r, pieces, numbers = case.of(JoinRecipe), case.of(PiecesRecipe), case.of(CutRecipe).printer_ids
+        plastic = case.of(PrintRecipe).material
+        fits = case.shop.fits
+        wider = case.shop.fitted("insert", numbers, plastic) or 0.0
+        stands = any(h.kind in INSIDE for h in r.joints)
+        rule = JoinRule(
+            r.rule(case.shop, numbers, plastic), r.joints, r.gap(case.shop, numbers, plastic, key=True), wider if fits else 0.0,
+            plastic if any(h.kind == "snap" for h in r.joints) else "",
+        )  # fmt: skip
+        fit = known["fit"]
+        worn = stands and fit.result.judged
+        side = {"left": " L", "right": " R"}.get(pieces.side, "")
+        return JoinInputs(
+            known["cut"].ref, shaped_of(case, known), fit.result.scale, case.of(CutRecipe).as_one, part_name(case.name), rule, r.marks,
+            part_name(case.name).upper()[:_TITLE] + side if r.marks != "none" else "", tuple(f.turn_deg for f in pieces.files),
+            fit.ref if worn else None, fit.result.clear if worn else (),
+        )  # fmt: skip
 
     def run(self, inputs: JoinInputs, place: Place, progress: Progress) -> Made[JoinResult]:
-        """The joints; each part with its holes as ``NAME.npz``."""
-        cuts = place.data(inputs.cut, CutData).cuts
-        parting = PartingKey(inputs.shaped, inputs.scale, cuts, inputs.as_one, inputs.name).parting(place)
-        joined = join(parting, inputs.rule, progress)
+        """The joints; each part with what was made of it as ``NAME.npz``, all of them for the stage (``joined.glb``)."""
+        parting, cuts = parting_of(inputs, place)
+        whole = inputs.shaped.scaled(place, inputs.scale)
+        joined = join(parting, inputs.rule, span(progress, 0.0, 0.8), whole, inside_of_piece(inputs, place), inputs.scale, cuts)
+        progress(0.8, "marking")
+        parts, marks = _marked(joined.parts, parting, joined.joints, inputs, whole.mesh() if inputs.marks != "none" else None)
+        lettered = sum(p.solid.volume for p in parts) - sum(p.solid.volume for p in joined.parts)
         normals = {name: tuple(three(n) for n in found) for name, found in glued_normals(parting).items()}
-        for part in joined.parts:
+        for part in parts:
             save_mesh(part.solid.mesh(), place.folder / f"{part.name}.npz")
-        seams = tuple(seam_record(j) for j in joined.joints)
-        lines = hardware(joined.joints)
+        write_glb({p.name: simplified(p.solid.mesh(), _SHOWN_TRIANGLES) for p in parts}, place.folder / "joined.glb")
+        volumes = {p.name: p.solid.volume for p in parting.parts}
+        closing = {s: step for step in joined.steps for s in step.seams}
+        seams = tuple(seam_record(j, k, volumes, closing.get(j.seam.id)) for k, j in enumerate(joined.joints, 1))
+        counts: dict[str, int] = {}
+        for joint in joined.joints:
+            for fastener in joint.fasteners:
+                what = fastener.what if isinstance(fastener, Key) else fastener.kind
+                counts[what] = counts.get(what, 0) + 1
         glued = sum(not s.joints and not s.own for s in seams)
         result = JoinResult(
-            sum(h.count for h in lines if h.kind == "pin"), len(seams), glued, sum(s.own > 0 for s in seams), joined.warnings, lines
-        )
-        return Made(
-            result,
-            JoinData(seams, tuple(JoinedPart(p.name, p.id, normals[p.name], _supplied_down(p, inputs)) for p in joined.parts)),
-        )
+            counts, len(seams), glued, sum(s.own > 0 for s in seams), joined.warnings, hardware(joined.joints), _told(seams),
+            round(joined.grown_mm3 + max(lettered, 0.0), 1), round(joined.carved_mm3 + max(-lettered, 0.0), 1), max((f.sizes.get("stands_mm", 0.0) for s in seams for f in s.joints), default=0.0),
+            len({m.part for m in marks}), len(parts), any(s.joints for s in seams),
+        )  # fmt: skip
+        data = JoinData(
+            seams, tuple(JoinedPart(p.name, p.id, normals[p.name], _supplied_down(p, inputs)) for p in parts), joined.steps,
+            tuple(MarkRecord(m.part, m.text, m.at_mm, m.height_mm) for m in marks), inputs.rule.pins.clearance_mm, inputs.rule.key_gap_mm,
+        )  # fmt: skip
+        return Made(result, data)
 
     def findings(self, case: Case, result: JoinResult) -> tuple[Finding | Note, ...]:
-        """Seams without room for anything, holes that came out wrong."""
+        """Seams that could not be held as wanted or by anything, parts that came out wrong, clearances nobody tried."""
+        recipe = case.of(JoinRecipe)
         said: list[Finding | Note] = []
-        if result.glued_only:
-            words = f"{result.glued_only} of {result.seams} seams have no room for pins: glue with an inside fillet."
-            said.append(Finding("glued-only", Verdict.TIGHT, say(words)))
+        for told in result.told:
+            if told.code == "glued":
+                continue
+            remedies = list[Remedy]()
+            if told.code in ("failed", "presses"):
+                smaller = _smaller(recipe, told) if told.code == "presses" else None
+                remedies += [Remedy(say("Screws of {}", smaller.thread), _with(recipe, told, smaller))] if smaller else []
+                remedies.append(Remedy(say("Hold it as suits the wall"), _with(recipe, told, Held(told.id, "auto"))))
+            said.append(
+                Finding(
+                    f"seam-{told.code}",
+                    Verdict.TIGHT,
+                    say("{}: {}", told.letters.replace("-", " to "), told.said),
+                    told.at_mm,
+                    tuple(remedies),
+                )
+            )
+        bare = [t for t in result.told if t.code == "glued"]
+        if bare:
+            words = f"{len(bare)} of {result.seams} seams {'has' if len(bare) == 1 else 'have'} no room for pins or a lip: glue with an inside fillet."
+            inside = [t for t in bare if t.has_inside]
+            remedies = []
+            if inside:
+                kept = [plain(h) for h in recipe.joints if h.seam not in {s for t in inside for s in (t.id, t.letters)}]
+                change = {"joints": kept + [plain(Held(t.id, "lug")) for t in inside]}
+                remedies.append(Remedy(say("Lugs inside, with pins"), change))
+            said.append(Finding("glued-only", Verdict.TIGHT, say(words), bare[0].at_mm, tuple(remedies)))
+        plastic = case.of(PrintRecipe).material
+        if result.slides and recipe.pin_clearance_mm is None and case.shop.fitted("pin", case.of(CutRecipe).printer_ids, plastic) is None:
+            words = "Clearance {} per side is the shop's usual one. Print a clearance coupon and enter what fitted."
+            said.append(Note("coupon", say(words, mm(case.shop.pin_clearance_mm, digits=2))))
+        if recipe.marks != "none" and result.parts > 1 and result.marked < result.parts:
+            words = (
+                f"{counted(result.parts - result.marked, 'part')} found no hidden flat place for its letter: write it on by hand, inside."
+            )
+            said.append(Note("unmarked", say(words)))
         return (*said, *(Finding("broken-through", Verdict.TIGHT, w) for w in result.warnings))
 
     def fact(self, result: JoinResult) -> Fact:
-        """Its pins; what is only glued."""
+        """What there is most of; what is only glued."""
         if not result.seams:
             return Fact(say("no seams"))
-        below = f"{result.glued_only} glued only" if result.glued_only else f"{result.own} hold as made" if result.own else ""
-        return Fact(say(counted(result.pins, "pin")), say(below))
+        screws = sum(h.count for h in result.hardware if h.kind == "screw")
+        below = (
+            f"{result.glued_only} glued only" if result.glued_only else f"{result.own} hold as made" if result.own
+            else counted(screws, "screw") if screws else counted(result.seams, "seam")
+        )  # fmt: skip
+        most = sorted(result.counts.items(), key=lambda c: -c[1])
+        if not most:
+            return Fact(say("glue"), say(below))
+        words = [counted(n, _ONE[k], _MANY.get(k, "")) for k, n in most]
+        main = words[0]
+        if len(words) > 1 and len(f"{main}, {words[1]}") <= 14:
+            main = f"{main}, {words[1]}"
+        return Fact(say(main), say(below))
+
+
+_ONE = {k: k for k in ("pin", "tongue", "lip", "dovetail", "lug", "snap")} | {"insert": "lug", "bolt": "lug", "wing": "lug"}
+_MANY: dict[str, str] = {}
+
+
+def parting_of(inputs: JoinInputs, place: Place) -> tuple[Parting, tuple[str, ...]]:
+    """The parting that is joined, alive or made again; and its cuts' ids in their order."""
+    cuts = place.data(inputs.cut, CutData).cuts
+    return PartingKey(inputs.shaped, inputs.scale, cuts, inputs.as_one, inputs.name).parting(place), tuple(c.id for c in cuts)
+
+
+def inside_of_piece(inputs: JoinInputs, place: Place) -> InsideRoom:
+    """The room inside the piece, as the fit found it."""
+    if inputs.fit is None:
+        return InsideRoom.none()
+    s = np.array(inputs.scale)
+    kept = tuple((c.what, np.array(c.low_mm) * s, np.array(c.high_mm) * s) for c in inputs.clear)
+    return InsideRoom.read(place.file(inputs.fit, INSIDE_FILE), kept)
+
+
+def _with(recipe: JoinRecipe, told: ToldSeam, held: Held) -> dict[str, Any]:
+    """The change that holds one seam otherwise."""
+    kept = [plain(h) for h in recipe.joints if h.seam not in (told.id, told.letters)]
+    return {"joints": [*kept, plain(held)]}
+
+
+def _smaller(recipe: JoinRecipe, told: ToldSeam) -> Held | None:
+    """The same with the next smaller screw; None where there is none."""
+    named = [h for h in recipe.joints if h.seam in (told.id, told.letters)] or [h for h in recipe.joints if not h.seam]
+    names = list(THREADS)
+    at = names.index(named[0].thread) if named and named[0].kind in ("insert", "bolt", "wing") else 0
+    return replace(named[0], seam=told.id, thread=names[at - 1], at_mm=None) if at else None
+
+
+def _told(seams: Sequence[SeamRecord]) -> tuple[ToldSeam, ...]:
+    """What is to be said of seams: none where all is as wanted."""
+    return tuple(
+        ToldSeam(s.id, s.letters, s.code, s.advice, s.inside_mm > 0, s.outline_mm[0] if s.outline_mm else (0.0, 0.0, 0.0))
+        for s in seams
+        if s.code
+    )
+
+
+def _marked(
+    parts: Sequence[Part], parting: Parting, joints: Sequence[Joint], inputs: JoinInputs, whole: Mesh | None
+) -> tuple[tuple[Part, ...], tuple[Mark, ...]]:
+    """The parts with their letters, where there is more than one."""
+    if whole is None or len(parts) < 2:
+        return tuple(parts), ()
+    taken = [f.taken()[0] for j in joints for f in j.fasteners]
+    seams = [j.seam for j in joints]
+    marks = marks_for(
+        [(p, p.solid.mesh()) for p in parts],
+        seams,
+        whole,
+        inputs.title,
+        np.concatenate(taken) if taken else np.zeros((0, 3)),
+        inputs.marks == "raised",
+    )
+    done = []
+    for part in parts:
+        tools = [m.tool for m in marks if m.part == part.name]
+        solid = part.solid.plus(tools) if inputs.marks == "raised" else part.solid.minus(tools)
+        done.append(replace(part, solid=solid))
+    return tuple(done), marks
 
 
 def _supplied_down(part: Part, inputs: JoinInputs) -> tuple[float, float, float] | None:
@@ -159,26 +383,33 @@ def _supplied_down(part: Part, inputs: JoinInputs) -> tuple[float, float, float]
         return None
     turn = Rotation.from_euler("xyz", inputs.turns[files[0]], degrees=True).as_matrix() if files else np.eye(3)
     down = inputs.shaped.standing.matrix[:3, :3] @ turn @ np.array([0.0, 0.0, -1.0]) / np.array(inputs.scale)
-    return _rounded(tuple(down / np.linalg.norm(down)), 6)
+    return three(down / np.linalg.norm(down), 6)
 
 
-def seam_record(joint: Joint) -> SeamRecord:
+def fastener_record(fastener: Fastener) -> FastenerRecord:
+    """A fastener as it is kept and told."""
+    u, v = fastener.flat_mm
+    return FastenerRecord(
+        fastener.kind, three(fastener.position_mm, 4), three(fastener.axis, 6), fastener.clearance_mm, fastener.sizes(), (round(u, 3), round(-v, 3)),
+        fastener.drawing(), fastener.movable, fastener.what if isinstance(fastener, Key) else "",
+    )  # fmt: skip
+
+
+def seam_record(joint: Joint, number: int, volumes: Mapping[str, float], step: JoinStep | None) -> SeamRecord:
     """A seam as it is kept and told."""
     seam = joint.seam
     low_u, low_v, high_u, high_v = seam.face.bounds
-    fasteners = tuple(
-        FastenerRecord(
-            f.kind, position_mm=_rounded(f.position_mm, 4), axis=_rounded(f.axis, 6), **f.sizes()
-        )
-        for f in joint.fasteners
-    )  # fmt: skip
-    spots = tuple(spot for f in joint.fasteners for spot in f.drawing())
+    rings = [r for p in getattr(seam.face, "geoms", [seam.face]) for r in (p.exterior, *p.interiors)]
+    longest = max(rings, key=lambda r: r.length)
+    outline: Floats = seam.surface.to_space(np.array(longest.simplify(0.3).coords))
+    # Of the drawing y points down.
+    corner = seam.surface.to_space(np.array([[0.0, 0.0], [1.0, 0.0], [0.0, -1.0]]))
+    rows = np.column_stack([corner[1] - corner[0], corner[2] - corner[0], corner[0]])
+    sides = (step.above, step.below) if step else ((seam.above,), (seam.below,))
+    lighter = min(sum(volumes[name] for name in side) for side in sides)
     return SeamRecord(
-        seam.id, (seam.above, seam.below), seam.cut_id, round(seam.area_mm2, 2), joint.advice, fasteners, svg_path(seam.face),
-        (low_u, -high_v, high_u - low_u, high_v - low_v), spots, seam.own,
+        seam.id, number, letters_of(seam), (seam.above, seam.below), seam.cut_id, round(seam.area_mm2, 2), joint.kind, joint.asked, bool(joint.asked.seam),
+        joint.advice, joint.code, tuple(fastener_record(f) for f in joint.fasteners), svg_path(seam.face),
+        (low_u, -high_v, high_u - low_u, high_v - low_v), tuple(three(p, 2) for p in outline), tuple(three(r, 6) for r in rows),
+        round(joint.inside_mm, 1), glue_needs(joint, lighter), seam.own,
     )  # fmt: skip
-
-
-def _rounded(values: tuple[float, float, float], digits: int) -> tuple[float, float, float]:
-    x, y, z = (round(float(v), digits) for v in values)
-    return x, y, z

@@ -1,7 +1,6 @@
 """What goes into a hole, pocket or slot, at its true size.
 
-Magnet discs, heat-set inserts and LEDs: common practice, no source; the maker's own sheet comes first. Holes for screws: ISO 273, medium
-series; nuts: ISO 4032, width across flats and height (both from memory).
+Magnet discs and LEDs: common practice, no source; the maker's own sheet comes first. Screws, nuts and inserts: ``bastion_core.threads``.
 """
 
 import re
@@ -9,13 +8,11 @@ from dataclasses import dataclass
 
 from bastion_core.errors import RecipeProblem
 from bastion_core.pieces.features import Feature
+from bastion_core.threads import INSERT_FREE_MM, THREADS
 
-SCREW_HOLE_MM = {"M2": 2.4, "M2.5": 2.9, "M3": 3.4, "M4": 4.5, "M5": 5.5, "M6": 6.6}
-"""Clearance holes, ISO 273 medium (from memory)."""
-NUT_MM = {"M2": (4.0, 1.6), "M2.5": (5.0, 2.0), "M3": (5.5, 2.4), "M4": (7.0, 3.2), "M5": (8.0, 4.7), "M6": (10.0, 5.2)}
-"""Across flats and height, ISO 4032 (from memory)."""
-INSERT_MM = {"M2": (3.2, 4.0), "M2.5": (4.0, 5.0), "M3": (4.0, 6.5), "M4": (5.6, 9.0), "M5": (6.4, 10.5)}
-"""Hole and depth for a heat-set insert: common practice, no source."""
+SCREW_HOLE_MM = {t.name: t.clearance_hole_mm for t in THREADS.values()}
+NUT_MM = {t.name: (t.nut_mm, t.nut_height_mm) for t in THREADS.values()}
+INSERT_MM = {t.name: (t.insert_hole_mm, t.insert_mm + INSERT_FREE_MM) for t in THREADS.values()}
 MAGNETS_MM = ((3, 1), (3, 2), (4, 2), (5, 2), (5, 3), (6, 2), (6, 3), (8, 2), (8, 3), (10, 2), (10, 3), (10, 5), (12, 3), (15, 3))
 """Diameter and thickness of discs that are sold; common practice, no source."""
 LEDS_MM = (3.0, 5.0, 8.0, 10.0)

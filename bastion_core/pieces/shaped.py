@@ -64,6 +64,8 @@ class Shaped:
     """Per side, where something loose goes in."""
     wall_mm: float = 0.0
     """That has to stay round it."""
+    magnet_gap_mm: float | None = None
+    """Per side of magnets, where a coupon told it."""
 
     def parts(self, place: Place, scale: Scale) -> tuple[Solid, ...]:
         """The files of a set, or the one piece, at a scale."""
@@ -124,7 +126,8 @@ class Shaped:
 
     def _fit(self, part: Solid, one: "Placed", void: Solid | None, use: FeatureUse, partner: float | None) -> tuple[Solid, Fitted]:
         """One hole made anew; the part as it was where it cannot be."""
-        seat = seat_of(use.use, self.clearance_mm)
+        loose = self.magnet_gap_mm if use.use.startswith("magnet") and self.magnet_gap_mm is not None else self.clearance_mm
+        seat = seat_of(use.use, loose)
 
         def told(state: str, width: float, words: Said) -> Fitted:
             return Fitted(use.at_mm, use.use, state, round(width, 3), round(one.depth_of(seat), 3), round(one.width_mm, 3), words)

@@ -21,11 +21,11 @@ def silhouette(solid: Solid, view: np.ndarray = FRONT) -> str:
     return svg_path(solid.transformed(view).outline().simplify(float(solid.size.max()) / 400))
 
 
-def svg_path(shape: BaseGeometry) -> str:
+def svg_path(shape: BaseGeometry, digits: int = 1) -> str:
     """A shapely (multi)polygon as an SVG path with holes, y turned downward."""
     polygons = getattr(shape, "geoms", [shape])
     rings = [ring for p in polygons if p.geom_type == "Polygon" and not p.is_empty for ring in (p.exterior, *p.interiors)]
-    return " ".join("M" + "L".join(f"{x:.1f},{-y:.1f}" for x, y in ring.coords[:-1]) + "Z" for ring in rings)
+    return " ".join("M" + "L".join(f"{x:.{digits}f},{-y:.{digits}f}" for x, y in ring.coords[:-1]) + "Z" for ring in rings)
 
 
 def mirrored_path(path: str) -> str:

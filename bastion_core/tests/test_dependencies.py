@@ -18,6 +18,7 @@ from bastion_core.errors import RecipeProblem
 from bastion_core.fit.bays import Bay
 from bastion_core.fit.layers import Layer
 from bastion_core.formats.stl import write_binary_stl
+from bastion_core.join.held import Held
 from bastion_core.pieces.recipe import FeatureUse
 from bastion_core.pieces.sets import SetFile
 from bastion_core.print.recipe import LiesOn, SupportPlace
@@ -36,7 +37,7 @@ OTHERWISE = {
     },
     "cut": {"printer_ids": (2,), "cuts": (Cut("c1", (0.0, 0.0, 60.0), (0.0, 0.0, 1.0)),), "as_one": ("1-2",), "aim": "parts", "keep_out": (KeepOut((0.0, 0.0, 5.0)),),
         "features": (FeatureUse((0.0, 0.0, 0.0), "plug"),)},
-    "join": {"pin_diameters_mm": (1.75,), "pin_clearance_mm": 0.22},
+    "join": {"pin_diameters_mm": (1.75,), "pin_clearance_mm": 0.22, "joints": (Held("", "glue"),), "marks": "none"},
     "print": {"layer_mm": 0.12, "walls": 4, "infill": 0.4, "material": "petg", "as_supplied": True,
         "support": "grid", "support_bed_only": True, "brim_mm": 4.0, "raft": True, "slow_outer_wall": True,
         "adaptive_layers": True, "lying": (LiesOn("x", (0.0, 0.0, 1.0)),),
@@ -79,7 +80,7 @@ class Anew(Made):
 
     def test_every_decision_makes_its_station_anew_and_none_before_it(self):
         # What straps hold together says something of a set only (cut/tests/test_sets.py).
-        looked_at = {name for values in OTHERWISE.values() for name in values} | {"worn_apart"}
+        looked_at = {name for values in OTHERWISE.values() for name in values} | {"worn_apart", "glue"}
         self.assertEqual(looked_at, set(DECISIONS), "a decision is not looked at here")
         for first, values in OTHERWISE.items():
             for name, value in values.items():
@@ -172,6 +173,7 @@ class Decided(unittest.TestCase):
             "scale": ["1.1x1.2x1"], "layers": ["pad@top=12"], "bays": ["led=10x8x4"], "shift_mm": ["1", "2", "3"], "turn_deg": ["4", "0", "0"],
             "infill": ["30"], "pin_diameters_mm": ["3"], "cuts": ["none"], "site": ["head"], "side": ["left"], "unit": ["cm"], "way_in": ["open"],
             "material": ["petg"], "features": ["1,2,3:magnet-6x3"], "as_one": ["1-2"], "support": ["grid"], "aim": ["parts"], "keep_out": ["1,2,3:20"],
+            "joints": ["A-B=lug"], "marks": ["raised"], "glue": ["epoxy"],
         }  # fmt: skip
         for kind in RECIPES:
             for name, known in decisions(kind).items():

@@ -8,23 +8,30 @@ import numpy as np
 
 from bastion_core.errors import MeshProblem
 from bastion_core.geometry.mesh import Mesh
-from bastion_core.join.fasteners.base import Spot
+from bastion_core.join.fasteners.base import Drawn
 from bastion_core.takeaway import cut_list, part_name, refuse_open, rows_of, sheet_html, write_part
 from bastion_core.tests.shapes import box
 
 PART = {
     "name": "helm-A", "size_mm": [10.0, 20.0, 30.0], "printer": "Gull", "hours": 3.25, "filament_g": 41.0, "filament_m": 13.7,
 }  # fmt: skip
-PIN = {"kind": "pin", "diameter_mm": 3.0, "length_mm": 15.0, "count": 4}
+PIN = {"kind": "pin", "name": "", "diameter_mm": 3.0, "length_mm": 15.0, "count": 4}
 SEAM = {"parts": ["helm-A", "helm-B"], "area_mm2": 420.0, "advice": "", "joints": [PIN]}
 
 
 @dataclass(frozen=True)
-class Drawn:
+class OnSeam:
+    """A fastener's drawing."""
+
+    drawn: tuple[Drawn, ...] = (Drawn("M3,3L5,3L5,5L3,5Z", "hole"),)
+
+
+@dataclass(frozen=True)
+class Flat:
     """A seam's drawing."""
 
     face: str = "M0,0L9,0L9,9L0,9Z"
-    spots: tuple[Spot, ...] = (Spot(4, 4, 1.65),)
+    joints: tuple[OnSeam, ...] = (OnSeam(),)
 
 
 def record(**more) -> dict:
@@ -61,11 +68,11 @@ class TakeAway(unittest.TestCase):
 
     def test_sheet_escapes_what_people_write(self):
         told = record(warnings=["mind <this>"])
-        page = sheet_html("<Helm> & co", "Build", told, {"helm-A": "M0,0L10,0L10,-30L0,-30Z"}, [Drawn()], "note <b>")
+        page = sheet_html("<Helm> & co", "Build", told, {"helm-A": "M0,0L10,0L10,-30L0,-30Z"}, [Flat()], "note <b>")
         self.assertIn("&lt;Helm&gt; &amp; co", page)
         self.assertIn("mind &lt;this&gt;", page)
         self.assertNotIn("<b>note", page)
-        self.assertEqual(len(re.findall("<circle", page)), 1)
+        self.assertEqual(len(re.findall('class="hole"', page)), 1)
         self.assertIn("108.0 %", page)
         self.assertNotIn("http", page)
 

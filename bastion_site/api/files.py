@@ -12,9 +12,10 @@ from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import extend_schema
 from rest_framework.decorators import api_view
 
+from bastion_core.engine.keeping import plain
 from bastion_core.engine.store import Ref
 from bastion_core.plan import plan_record
-from bastion_core.takeaway import cut_list, sheet_html
+from bastion_core.takeaway import cut_list, hardware_list, part_name, sheet_html
 from bastion_site.builds.models import Piece
 from bastion_site.engine.cases import WITH, graph_of
 from bastion_site.engine.store import DatabaseStore
@@ -22,7 +23,7 @@ from bastion_site.errors import NotYet
 
 _STAGE = {
     "pieces": ("pieces", "preview.glb"), "preview": ("preview", "preview.glb"), "fit": ("fit", "fit.glb"), "cut": ("cut", "parts.glb"),
-    "seen": ("cut", "seen.glb"), "print": ("print", "laid.glb"),
+    "seen": ("cut", "seen.glb"), "join": ("join", "joined.glb"), "print": ("print", "laid.glb"),
 }  # fmt: skip
 """Of each kind of address the station whose folder it is in, and the file."""
 
@@ -83,3 +84,36 @@ def takeaway(request, pk: int) -> HttpResponse:
     packed.seek(0)
     slug = record["parts"][0]["name"].rsplit("-", 1)[0] if record["parts"] else "piece"
     return FileResponse(packed, as_attachment=True, filename=f"{slug}.zip", content_type="application/zip")
+
+
+@extend_schema(responses={(200, "text/csv"): OpenApiTypes.STR})
+@api_view(["GET"])
+def piece_hardware(request, pk: int) -> HttpResponse:
+    """Pins, screws, inserts and nuts of a piece."""
+    piece = Piece.objects.select_related(*WITH).filter(pk=pk).first()
+    if piece is None:
+        raise Http404("There is no such piece.")
+    return _hardware([piece], f"{part_name(piece.name)}-hardware.csv")
+
+
+@extend_schema(responses={(200, "text/csv"): OpenApiTypes.STR})
+@api_view(["GET"])
+def build_hardware(request, pk: int) -> HttpResponse:
+    """Pins, screws, inserts and nuts of all pieces of a build."""
+    pieces = list(Piece.objects.select_related(*WITH).filter(build=pk))
+    if not pieces:
+        raise Http404("There is no such build, or it has no piece.")
+    return _hardware(pieces, f"{part_name(pieces[0].build.name)}-hardware.csv")
+
+
+def _hardware(pieces: list[Piece], name: str) -> HttpResponse:
+    lines: list[dict] = []
+    for piece in pieces:
+        known = graph_of(piece).found("join")
+        if known is not None:
+            lines += [plain(line) | {"piece": piece.name} for line in known.result.hardware]
+    if not lines and len(pieces) == 1 and graph_of(pieces[0]).found("join") is None:
+        raise NotYet("The joints of this piece are not computed yet. Wait for it, and download the list then.")
+    answer = HttpResponse(content_type="text/csv; charset=utf-8", headers={"Content-Disposition": f'attachment; filename="{name}"'})
+    csv.writer(answer).writerows(hardware_list(lines))
+    return answer

@@ -11,10 +11,14 @@ from bastion_core.findings import Fact, Finding, Note, Said, Verdict, say, worst
 from bastion_core.fit.layers import usual_layers
 from bastion_core.fit.sites import BY_NAME
 from bastion_core.geometry.place import scaling
+from bastion_core.join.glue import GlueRecord, glued
+from bastion_core.join.recipe import JoinRecipe
+from bastion_core.join.station import JoinData
 from bastion_core.pieces.holes import Hole, holes_of
 from bastion_core.pieces.recipe import PiecesRecipe
 from bastion_core.pieces.revision import Revision, as_large, nearly_the_same, revision
 from bastion_core.pieces.station import PiecesData, PiecesResult
+from bastion_core.print.recipe import PrintRecipe
 from bastion_core.recipes import Difference, begin_all, change_all, differences
 from bastion_core.shop import Shop
 from bastion_core.stations import STATIONS
@@ -128,6 +132,7 @@ def detail(graph: PieceGraph, job: Job | None) -> dict[str, Any]:
         "holes": plain(holes(graph)),
         "picture": piece.picture,
         "alike": plain(alike(graph)),
+        "glues": plain(glues(graph)),
         "usual": plain(usual(graph)),
         "files": plain(files(graph)),
     }
@@ -237,6 +242,17 @@ def _data(graph: PieceGraph, key: str) -> Any | None:
         return None
 
 
+def glues(graph: PieceGraph) -> tuple[GlueRecord | None, ...]:
+    """What each seam is glued with, in their order: it follows the material and the maker's choice, and computes nothing anew."""
+    kept = _data(graph, "join")
+    try:
+        known = whole(JoinData, kept) if kept else None
+    except BastionError:  # kept by an older version
+        return ()
+    recipe, plastic = graph.case.of(JoinRecipe), graph.case.of(PrintRecipe).material
+    return tuple(None if s.own and not s.joints else glued(recipe.glue, plastic, s.needs) for s in known.seams) if known else ()
+
+
 def usual(graph: PieceGraph) -> Usual:
     """What is usual where a piece is worn: how it goes on, what lies between, and whether it is judged on a body at all."""
     where = BY_NAME.get(graph.piece.site)
@@ -265,6 +281,7 @@ def files(graph: PieceGraph) -> Files:
         _file(graph, graph.last("fit"), "fit.glb"),
         _file(graph, graph.last("print"), "laid.glb"),
         _file(graph, graph.last("cut"), "seen.glb", "seen"),
+        _file(graph, graph.last("join"), "joined.glb"),
     )
 
 

@@ -6,6 +6,7 @@ from typing import Literal
 from bastion_core.findings import Finding, Note, Said, Verdict
 from bastion_core.fit.layers import Layer
 from bastion_core.fit.motion_station import DrawnContact
+from bastion_core.join.glue import GlueRecord
 from bastion_core.pieces.holes import Hole
 from bastion_core.pieces.revision import Revision
 from bastion_core.pieces.sets import SetFile
@@ -162,13 +163,15 @@ class Files:
     """Every part as it lies, with its supports."""
     seen: str | None
     """How much of its surface is seen."""
+    joined: str | None
+    """Every part as it is joined."""
 
 
 Detail = make_dataclass(
     "Detail",
     [
         ("build", int), ("note", str), ("recipe", Decided), ("worn_by", int | None), ("usual", Usual), ("silhouette_side", str), ("files", Files),
-        ("made_of", tuple[SetFile, ...]), ("holes", tuple[Hole, ...]), ("picture", str), ("alike", tuple[Said, ...]), ("undo", StepRef | None), ("redo", StepRef | None), ("draft_version", int | None),
+        ("made_of", tuple[SetFile, ...]), ("holes", tuple[Hole, ...]), ("picture", str), ("alike", tuple[Said, ...]), ("glues", tuple[GlueRecord | None, ...]), ("undo", StepRef | None), ("redo", StepRef | None), ("draft_version", int | None),
         *((s.key, s.result | None) for s in STATIONS),
         *((f"{s.key}_data", s.data | None) for s in STATIONS if s.kept),
     ],
@@ -316,6 +319,15 @@ class Gauge:
     minutes: float
     filament_g: float
     size_mm: tuple[float, float, float]
+
+
+@dataclass(frozen=True)
+class Put:
+    """A fastener is put somewhere: its seam, its number there, the place in the piece's own mm."""
+
+    seam: str
+    index: int
+    at_mm: tuple[float, float, float]
 
 
 @dataclass(frozen=True)

@@ -1,5 +1,9 @@
 """Shop over HTTP."""
 
+import tempfile
+from pathlib import Path
+
+from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import extend_schema
 from rest_framework import mixins, serializers, viewsets
 from rest_framework.decorators import action
@@ -10,9 +14,13 @@ from bastion_core.errors import RecipeProblem
 from bastion_core.fit.bays import Bay
 from bastion_core.print.profile import MATERIALS, Material
 from bastion_core.print.queue import Waking
+from bastion_core.shop import LEAST_GAP_MM
+from bastion_site.api.files import sent
 from bastion_site.api.records import UsualBay
+from bastion_site.engine import quick
+from bastion_site.engine.process import warm
 from bastion_site.engine.refresh import refresh_all
-from bastion_site.shop.models import Printer, Shop, Spool
+from bastion_site.shop.models import CouponFit, Printer, Shop, Spool
 from bastion_site.wire import question, wire
 
 UsualBaySerializer = question(UsualBay, {"name": {"max_length": 60}})
@@ -28,7 +36,7 @@ class ShopSerializer(serializers.ModelSerializer):
             "planning_factor": {"min_value": 1.0, "max_value": 10.0},
             "pad_mm": {"min_value": 0.0, "max_value": 60.0},
             "made_for_mm": {"min_value": 500.0, "max_value": 2600.0},
-            "pin_clearance_mm": {"min_value": 0.0, "max_value": 2.0},
+            "pin_clearance_mm": {"min_value": LEAST_GAP_MM, "max_value": 2.0},
             "pin_wall_mm": {"min_value": 0.4, "max_value": 20.0},
             "resin_price_per_l": {"min_value": 0.0, "max_value": 10_000.0},
             **{f"weigh_{kind}": {"min_value": 0.0, "max_value": 100.0} for kind in ("supports", "scars", "steps", "seams", "money")},
@@ -75,6 +83,26 @@ class PrinterSerializer(serializers.ModelSerializer):
         return attrs
 
 
+class CouponFitSerializer(serializers.ModelSerializer):
+    class Meta:
+        model = CouponFit
+        fields = ["id", "printer", "material", "pin_mm", "key_mm", "magnet_mm", "insert_mm", "thread_mm"]
+
+    def validate(self, attrs):
+        known = {f.attname: getattr(self.instance, f.attname) for f in CouponFit._meta.fields} if self.instance else {}
+        CouponFit(**(known | attrs)).core()  # the core says what cannot be
+        return attrs
+
+    def validate_material(self, value):
+        return _known_material(value)
+
+
+def _known_material(value: str) -> str:
+    if value not in MATERIALS:
+        raise RecipeProblem(f"“{value}” is no material known here. There are: {', '.join(MATERIALS)}.")
+    return value
+
+
 class SpoolSerializer(serializers.ModelSerializer):
     left_g = serializers.FloatField(read_only=True)
 
@@ -84,9 +112,7 @@ class SpoolSerializer(serializers.ModelSerializer):
         extra_kwargs = {"used_g": {"min_value": 0}, "net_g": {"min_value": 1}, "price_per_kg": {"min_value": 0}}
 
     def validate_material(self, value):
-        if value not in MATERIALS:
-            raise RecipeProblem(f"“{value}” is no material known here. There are: {', '.join(MATERIALS)}.")
-        return value
+        return _known_material(value)
 
 
 class ShopView(mixins.RetrieveModelMixin, mixins.UpdateModelMixin, viewsets.GenericViewSet):
@@ -124,6 +150,35 @@ class PrinterView(viewsets.ModelViewSet):
         name = instance.name
         instance.delete()
         refresh_all(f"printer {name} taken away")
+
+
+class CouponFitView(viewsets.ModelViewSet):
+    """What fitted on the clearance coupons: joints of pieces whose prints have not begun follow it."""
+
+    queryset = CouponFit.objects.all()
+    serializer_class = CouponFitSerializer
+    http_method_names = ["get", "post", "patch", "delete"]
+
+    def perform_create(self, serializer) -> None:
+        serializer.save()
+        refresh_all("what fitted on the coupon")
+
+    def perform_update(self, serializer) -> None:
+        serializer.save()
+        refresh_all("what fitted on the coupon")
+
+    def perform_destroy(self, instance) -> None:
+        instance.delete()
+        refresh_all("a coupon taken away")
+
+    @extend_schema(responses={(200, "model/stl"): OpenApiTypes.BINARY})
+    @action(detail=False, pagination_class=None)
+    def coupon(self, request):
+        """The coupon to print, as STL."""
+        with tempfile.TemporaryDirectory(prefix="bastion-") as made:
+            path = Path(made) / "clearance-coupon.stl"
+            warm.ask(quick.write_coupon, str(path))
+            return sent(path)
 
 
 class SpoolView(viewsets.ModelViewSet):

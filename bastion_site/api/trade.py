@@ -15,16 +15,28 @@ from bastion_core.fit.layers import LAYERS, WHERES
 from bastion_core.fit.movement import LEAST_DOWN_DEG
 from bastion_core.fit.sites import WAYS_IN
 from bastion_core.fit.suit import OUT_OF_PROPORTION
+from bastion_core.join.coupon import LADDERS
+from bastion_core.join.table import GLUES, KINDS
 from bastion_core.measure.table import SITES
 from bastion_core.pieces.hardware import usual_uses
 from bastion_core.print.profile import LAYER_HEIGHTS_MM
 from bastion_core.print.recipe import SPOT_MM
 from bastion_core.print.sanding import PRIMER_FILLS_MM
 from bastion_core.stations import STATIONS
+from bastion_core.threads import THREADS
 from bastion_core.units import MM_PER_UNIT
 from bastion_site.api.records import StationRecord, UsualBay
 from bastion_site.shop.models import Shop
 from bastion_site.wire import DecisionRecord, decision_records, wire
+
+
+@dataclass(frozen=True)
+class Ladder:
+    """A row of the clearance coupon: where what fitted is kept, what is tried, the steps in mm."""
+
+    field: str
+    name: str
+    steps_mm: tuple[float, ...]
 
 
 @dataclass(frozen=True)
@@ -51,6 +63,14 @@ class Trade:
     """How far a place without a seam reaches round."""
     aims: dict[str, str]
     """What a plan to part a piece may be best for, by its code."""
+    kinds: dict[str, str]
+    """How a seam may be held, by its code."""
+    threads: tuple[str, ...]
+    """Screws that lugs are made for."""
+    glues: dict[str, str]
+    """By their codes."""
+    ladders: tuple[Ladder, ...]
+    """What is tried on a clearance coupon."""
     out_of_proportion: float
     least_down_deg: float
 
@@ -76,6 +96,10 @@ def trade(request) -> Response:
         SPOT_MM,
         KEEP_OUT_MM,
         dict(AIMS),
+        dict(KINDS),
+        tuple(THREADS),
+        {g.key: g.name for g in GLUES.values()},
+        tuple(Ladder(f"{what}_mm", name, steps) for what, (name, steps) in LADDERS.items()),
         OUT_OF_PROPORTION,
         LEAST_DOWN_DEG,
     )

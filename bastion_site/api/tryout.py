@@ -12,16 +12,17 @@ from rest_framework.decorators import action
 from rest_framework.parsers import FormParser
 from rest_framework.response import Response
 
-from bastion_core.engine.keeping import plain
+from bastion_core.engine.keeping import plain, whole
 from bastion_core.fit.gauge import RING_MM, tight_height
 from bastion_core.fit.recipe import FitRecipe
+from bastion_core.join.trying import Tried
 from bastion_core.pieces.standing import SOLID
 from bastion_core.print.recipe import PrintRecipe
 from bastion_core.takeaway import part_name
 from bastion_site.api.files import sent
 from bastion_site.api.pieces import numbers
 from bastion_site.api.present import shown_result
-from bastion_site.api.records import Gauge
+from bastion_site.api.records import Gauge, Put
 from bastion_site.api.uploads import Uploads
 from bastion_site.builds.files import keep_photo
 from bastion_site.builds.models import Piece, TestFit
@@ -29,7 +30,7 @@ from bastion_site.engine import quick
 from bastion_site.engine.cases import WITH, PieceGraph, graph_of
 from bastion_site.engine.process import warm
 from bastion_site.errors import NotYet
-from bastion_site.wire import wire
+from bastion_site.wire import asked, question, wire
 
 RING = [OpenApiParameter("at_mm", float), OpenApiParameter("height_mm", float)]
 
@@ -44,6 +45,9 @@ class TestFitSerializer(serializers.ModelSerializer):
         model = TestFit
         fields: ClassVar = ["id", "day", "felt", "where", "action", "photo", "predicted", "picture"]
         read_only_fields: ClassVar = ["photo"]
+
+
+PutSerializer = question(Put)
 
 
 class TryOutView(viewsets.GenericViewSet):
@@ -76,6 +80,18 @@ class TryOutView(viewsets.GenericViewSet):
             path = Path(made) / f"{part_name(graph.piece.name)}-half.stl"
             warm.ask(quick.write_half_scale, standing, _solid(graph), scale, str(path))
             return sent(path)
+
+    @extend_schema(request=PutSerializer, responses=wire(Tried))
+    @action(detail=True, methods=["post"], url_path="seam-place", pagination_class=None)
+    def seam_place(self, request, pk=None):
+        """Where a fastener goes when it is put somewhere on its seam. Nothing is decided by it."""
+        graph = graph_of(self.get_object())
+        if graph.found("join") is None:
+            raise NotYet("The joints of this piece are not computed yet. Wait for it, and move them then.")
+        put = asked(PutSerializer, request.data)
+        at = whole(tuple[float, float, float], put["at_mm"])
+        tried = warm.ask(quick.try_seam, graph.inputs("join"), graph.data("join"), put["seam"], put["index"], at)
+        return Response(plain(tried))
 
     @extend_schema(methods=["get"], responses=TestFitSerializer(many=True))
     @extend_schema(methods=["post"], request={"multipart/form-data": TestFitSerializer}, responses={201: TestFitSerializer})

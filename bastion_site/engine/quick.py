@@ -5,11 +5,15 @@ from pathlib import Path
 from bastion_core.commands.options import write_solid
 from bastion_core.engine.keeping import plain
 from bastion_core.engine.memo import Memo
+from bastion_core.engine.station import Place
 from bastion_core.fit.gauge import gauge_ring
 from bastion_core.fit.scale import Scale
 from bastion_core.fit.seat import seat_turn
 from bastion_core.geometry.place import scaling
 from bastion_core.geometry.solid import Solid
+from bastion_core.join.coupon import coupon
+from bastion_core.join.station import JoinData, JoinInputs
+from bastion_core.join.trying import Tried, try_place
 from bastion_core.measure.body import stand_in
 from bastion_core.measure.figure import drawings
 from bastion_core.measure.wearer import Wearer
@@ -40,6 +44,18 @@ def write_half_scale(standing: Standing, source: str, scale: Scale, path: str) -
     """Write the whole piece at half its size."""
     half = _solid(standing, source).transformed(scaling(*(s / 2 for s in scale)))
     write_solid(half.mesh(), Path(path), Path(path).stem)
+
+
+def write_coupon(path: str) -> None:
+    """Write the clearance coupon."""
+    write_solid(coupon().solid.mesh(), Path(path), Path(path).stem)
+
+
+def try_seam(inputs: JoinInputs, data: JoinData, seam: str, index: int, at_mm: tuple[float, float, float]) -> Tried:
+    """Where a fastener goes when it is put somewhere."""
+    from bastion_site.engine.store import DatabaseStore
+
+    return try_place(inputs, data, Place(DatabaseStore(), _memo, Path()), seam, index, at_mm)
 
 
 def write_body(wearer: Wearer, path: str) -> None:

@@ -15,6 +15,7 @@ from bastion_core.shop import (
     PIN_CLEARANCE_MM,
     PIN_WALL_MM,
     RESIN_PRICE_PER_L,
+    Fits,
     Kind,
     Weights,
 )
@@ -104,6 +105,26 @@ class Spool(models.Model):
         return max(self.net_g - self.used_g, 0.0)
 
 
+class CouponFit(models.Model):
+    """What fitted on the clearance coupon of a printer and material; see the core's Fits."""
+
+    printer = models.ForeignKey(Printer, models.CASCADE, related_name="fits")
+    material = models.CharField(max_length=20)
+    pin_mm = models.FloatField(null=True, blank=True)
+    key_mm = models.FloatField(null=True, blank=True)
+    magnet_mm = models.FloatField(null=True, blank=True)
+    insert_mm = models.FloatField(null=True, blank=True)
+    thread_mm = models.FloatField(null=True, blank=True)
+
+    class Meta:
+        ordering = ["id"]
+        constraints = [models.UniqueConstraint(fields=["printer", "material"], name="one_coupon_each")]
+
+    def core(self) -> Fits:
+        """The same as the core knows it; RecipeProblem when a clearance cannot be."""
+        return Fits(self.printer_id, self.material, self.pin_mm, self.key_mm, self.magnet_mm, self.insert_mm, self.thread_mm)
+
+
 def shop_today() -> CoreShop:
     """The shop as stations know it: settings, printers in use, stock."""
     row = Shop.current()
@@ -116,4 +137,5 @@ def shop_today() -> CoreShop:
         row.pin_wall_mm,
         row.resin_price_per_l,
         Weights(row.weigh_supports, row.weigh_scars, row.weigh_steps, row.weigh_seams, row.weigh_money),
+        tuple(f.core() for f in CouponFit.objects.filter(printer__active=True)),
     )

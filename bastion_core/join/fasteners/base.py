@@ -1,19 +1,29 @@
-"""What every fastener answers: what it takes of the parts, how it is carved and drawn, what has to be bought or cut for it."""
+"""What every fastener answers: what it takes of the parts, how it is made and drawn, what has to be bought or cut for it."""
 
 from dataclasses import dataclass
-from typing import ClassVar, Protocol
+from typing import ClassVar, Literal, Protocol
 
+import shapely
+from shapely.geometry.base import BaseGeometry
+
+from bastion_core.geometry.mesh import Floats
 from bastion_core.geometry.solid import Solid
-from bastion_core.join.places import Footprint
+from bastion_core.pieces.silhouette import svg_path
+
+Tone = Literal["hole", "grown", "round"]
 
 
 @dataclass(frozen=True)
-class Spot:
-    """A round place in a seam's drawing (mm, y downward as SVG has it)."""
+class Drawn:
+    """A shape in a seam's drawing (SVG path, mm, y downward): what is carved, what is grown on, what is kept round it."""
 
-    x: float
-    y: float
-    radius_mm: float
+    path: str
+    tone: Tone
+
+
+def drawn(area: BaseGeometry, tone: Tone) -> Drawn:
+    """A flat area of the seam's frame as it is drawn."""
+    return Drawn(svg_path(shapely.simplify(area, 0.02), 2), tone)
 
 
 @dataclass(frozen=True)
@@ -24,12 +34,30 @@ class Hardware:
     diameter_mm: float
     length_mm: float
     count: int
+    name: str = ""
+    """What to ask for, where thickness and length do not say it."""
+
+
+@dataclass(frozen=True, kw_only=True)
+class At:
+    """Where a fastener sits: on its (first) seam in space, and in that seam's own frame, where it is drawn; which way it goes together."""
+
+    position_mm: tuple[float, float, float]
+    axis: tuple[float, float, float]
+    flat_mm: tuple[float, float]
+    seams: tuple[str, ...] = ()
+    clearance_mm: float = 0.0
 
 
 class Fastener(Protocol):
     """Holds two or more parts. ``seams`` are the ids of those it spans: mostly one, a rod through several more."""
 
-    kind: ClassVar[str]
+    movable: ClassVar[bool]
+    """Whether the maker may put it elsewhere on its seam."""
+
+    @property
+    def kind(self) -> str:
+        """What it is called by."""
 
     @property
     def seams(self) -> tuple[str, ...]:
@@ -40,16 +68,27 @@ class Fastener(Protocol):
         """Its middle, on its first seam."""
 
     @property
-    def axis(self) -> tuple[float, float, float]:
-        """Its direction, from below to above."""
+    def flat_mm(self) -> tuple[float, float]:
+        """The same in the seam's own frame."""
 
-    def footprint(self) -> Footprint:
-        """What it takes of the parts about its place."""
+    @property
+    def axis(self) -> tuple[float, float, float]:
+        """The direction in which it goes together, from below to above."""
+
+    @property
+    def clearance_mm(self) -> float:
+        """Per side, between what slides."""
+
+    def taken(self) -> tuple[Floats, float]:
+        """Points (n, 3) along it, and how far round each nothing else may be made."""
+
+    def adds(self, side: int) -> tuple[Solid, ...]:
+        """What is grown on the part above (1) or below (-1), before anything is carved."""
 
     def tools(self, side: int) -> tuple[Solid, ...]:
         """What is carved out of the part above (1) or below (-1)."""
 
-    def drawing(self) -> tuple[Spot, ...]:
+    def drawing(self) -> tuple[Drawn, ...]:
         """How it is drawn on the flat seam."""
 
     def hardware(self) -> tuple[Hardware, ...]:

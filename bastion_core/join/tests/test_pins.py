@@ -8,7 +8,8 @@ from bastion_core.errors import RecipeProblem
 from bastion_core.geometry.place import scaling
 from bastion_core.geometry.solid import Solid
 from bastion_core.join.fasteners.pin import PinRule
-from bastion_core.join.joining import hardware, join
+from bastion_core.join.held import Held
+from bastion_core.join.joining import JoinRule, hardware, join
 from bastion_core.tests.shapes import BUNNY, box, reference, tube
 
 ONE = (1.0, 1.0, 1.0)
@@ -77,9 +78,11 @@ class Pins(unittest.TestCase):
         self.assertAlmostEqual(gone / wanted, 1, delta=0.01)
 
     def test_thin_wall_is_glued(self):
-        result = joined(tube(40, 3.2, 80))  # 3.2 mm < 1.75 + 2 × (0.15 + 1.2)
+        only_pins = JoinRule(PinRule(), (Held("", "pin"),))
+        result = joined(tube(40, 3.2, 80), rule=only_pins)  # 3.2 mm < 1.75 + 2 × (0.15 + 1.2)
         self.assertEqual(result.joints[0].fasteners, ())
         self.assertIn("fillet", str(result.joints[0].advice))
+        self.assertEqual(joined(tube(40, 3.2, 80)).joints[0].fasteners[0].what, "lip", "by itself it gets a lip")
         thicker = joined(tube(40, 4.8, 80))
         self.assertGreaterEqual(len(thicker.joints[0].fasteners), 2)
         self.assertEqual({p.diameter_mm for p in thicker.joints[0].fasteners}, {1.75})
@@ -98,6 +101,6 @@ class Pins(unittest.TestCase):
         self.assertEqual({h.length_mm for h in listed}, {2 * (12.0 - 0.5)})
 
     def test_rules_that_cannot_be(self):
-        for bad in ({"diameters_mm": (0.1,)}, {"diameters_mm": ()}, {"clearance_mm": -1}, {"least_wall_mm": 0.1}):
+        for bad in ({"diameters_mm": (0.1,)}, {"diameters_mm": ()}, {"clearance_mm": -1}, {"clearance_mm": 0}, {"least_wall_mm": 0.1}):
             with self.assertRaises(RecipeProblem):
                 PinRule(**bad)

@@ -41,6 +41,23 @@ export interface paths {
         patch: operations["builds_partial_update"];
         trace?: never;
     };
+    "/api/builds/{id}/hardware.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Pins, screws, inserts and nuts of all pieces of a build. */
+        get: operations["builds_hardware.csv_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/builds/{id}/motion/": {
         parameters: {
             query?: never;
@@ -170,6 +187,60 @@ export interface paths {
         };
         /** @description Every build as the list of builds shows it. */
         get: operations["builds_lines_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/coupons/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What fitted on the clearance coupons: joints of pieces whose prints have not begun follow it. */
+        get: operations["coupons_list"];
+        put?: never;
+        /** @description What fitted on the clearance coupons: joints of pieces whose prints have not begun follow it. */
+        post: operations["coupons_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/coupons/{id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What fitted on the clearance coupons: joints of pieces whose prints have not begun follow it. */
+        get: operations["coupons_retrieve"];
+        put?: never;
+        post?: never;
+        /** @description What fitted on the clearance coupons: joints of pieces whose prints have not begun follow it. */
+        delete: operations["coupons_destroy"];
+        options?: never;
+        head?: never;
+        /** @description What fitted on the clearance coupons: joints of pieces whose prints have not begun follow it. */
+        patch: operations["coupons_partial_update"];
+        trace?: never;
+    };
+    "/api/coupons/coupon/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The coupon to print, as STL. */
+        get: operations["coupons_coupon_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -405,6 +476,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/pieces/{id}/hardware.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Pins, screws, inserts and nuts of a piece. */
+        get: operations["pieces_hardware.csv_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/pieces/{id}/mirror/": {
         parameters: {
             query?: never;
@@ -451,6 +539,23 @@ export interface paths {
         put?: never;
         /** @description Make the change of this piece again that was taken back last. */
         post: operations["pieces_redo_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pieces/{id}/seam-place/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Where a fastener goes when it is put somewhere on its seam. Nothing is decided by it. */
+        post: operations["pieces_seam_place_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1261,6 +1366,35 @@ export interface components {
             verdict: components["schemas"]["VerdictEnum"];
             text: components["schemas"]["Said"];
         };
+        CouponFit: {
+            readonly id: number;
+            printer: number;
+            material: string;
+            /** Format: double */
+            pin_mm: number | null;
+            /** Format: double */
+            key_mm: number | null;
+            /** Format: double */
+            magnet_mm: number | null;
+            /** Format: double */
+            insert_mm: number | null;
+            /** Format: double */
+            thread_mm: number | null;
+        };
+        CouponFitRequest: {
+            printer: number;
+            material: string;
+            /** Format: double */
+            pin_mm?: number | null;
+            /** Format: double */
+            key_mm?: number | null;
+            /** Format: double */
+            magnet_mm?: number | null;
+            /** Format: double */
+            insert_mm?: number | null;
+            /** Format: double */
+            thread_mm?: number | null;
+        };
         /** @description What one scale brings. */
         CurvePoint: {
             /** Format: double */
@@ -1278,6 +1412,9 @@ export interface components {
             id: string;
             point: number[];
             normal: number[];
+            /** Format: double */
+            bow_mm: number;
+            bow_along: number[] | null;
         };
         /** @description The planes in force and the parts they give. */
         CutData: {
@@ -1294,6 +1431,9 @@ export interface components {
             id: string;
             point: number[];
             normal: number[];
+            /** Format: double */
+            bow_mm?: number;
+            bow_along?: number[] | null;
         };
         /** @description How many parts and seams there are, and what is wrong with them. */
         CutResult: {
@@ -1348,9 +1488,12 @@ export interface components {
             aim: components["schemas"]["AimEnum"];
             keep_out: components["schemas"]["KeepOut"][];
             as_one: string[];
+            joints: components["schemas"]["Held"][];
             pin_diameters_mm: number[] | null;
             /** Format: double */
             pin_clearance_mm: number | null;
+            marks: string;
+            glue: string;
             /** Format: double */
             layer_mm: number;
             walls: number;
@@ -1416,6 +1559,7 @@ export interface components {
             holes: components["schemas"]["Hole"][];
             picture: string;
             alike: components["schemas"]["Said"][];
+            glues: components["schemas"]["GlueRecord"][];
             undo: components["schemas"]["StepRef"] | null;
             redo: components["schemas"]["StepRef"] | null;
             draft_version: number | null;
@@ -1503,6 +1647,8 @@ export interface components {
             keep_out?: components["schemas"]["KeepOutRequest"][];
             /** Printed as one */
             as_one?: string[];
+            /** Seams */
+            joints?: components["schemas"]["HeldRequest"][];
             /** Pins */
             pin_diameters_mm?: number[] | null;
             /**
@@ -1510,6 +1656,9 @@ export interface components {
              * Format: double
              */
             pin_clearance_mm?: number | null;
+            /** Marks inside */
+            marks?: string;
+            glue?: string;
             /**
              * Layer height
              * Format: double
@@ -1559,6 +1708,11 @@ export interface components {
                 [key: string]: components["schemas"]["Figure"];
             };
         };
+        /** @description A shape in a seam's drawing (SVG path, mm, y downward): what is carved, what is grown on, what is kept round it. */
+        Drawn: {
+            path: string;
+            tone: components["schemas"]["ToneEnum"];
+        };
         /** @description A contact; drawn where its joint meets nothing sooner. */
         DrawnContact: {
             contact: components["schemas"]["Contact"];
@@ -1589,17 +1743,20 @@ export interface components {
                 [key: string]: number;
             };
         };
-        /** @description One fastener as ``plan.json`` tells it; its place on the seam in the scaled piece's millimetres. */
+        /** @description One fastener; its place on the seam in the scaled piece's millimetres, and in the seam's drawing (y downward). */
         FastenerRecord: {
             kind: string;
-            /** Format: double */
-            diameter_mm: number;
-            /** Format: double */
-            depth_mm: number;
-            /** Format: double */
-            clearance_mm: number;
             position_mm: number[];
             axis: number[];
+            /** Format: double */
+            clearance_mm: number;
+            sizes: {
+                [key: string]: number;
+            };
+            flat_mm: number[];
+            drawn: components["schemas"]["Drawn"][];
+            movable: boolean;
+            what: string;
         };
         /** @description What was found wrong with the surface as it came. */
         Faults: {
@@ -1693,6 +1850,7 @@ export interface components {
             fit: string | null;
             laid: string | null;
             seen: string | null;
+            joined: string | null;
         };
         /** @description Something judged: what (a stable word), how bad, in words, where, and what would mend it. */
         Finding: {
@@ -1805,6 +1963,44 @@ export interface components {
             filament_g: number;
             size_mm: number[];
         };
+        /** @description What rules the glue of a seam: its face, its rim, how much of that is inside, the flanks of its keys, the volume of the lighter side. */
+        GlueNeeds: {
+            /** Format: double */
+            area_mm2: number;
+            /** Format: double */
+            rim_mm: number;
+            /** Format: double */
+            inside_mm: number;
+            /** Format: double */
+            flanks_mm2: number;
+            /** Format: double */
+            flank_gap_mm: number;
+            /** Format: double */
+            lighter_mm3: number;
+            screwed: boolean;
+        };
+        /** @description The glue of one seam. */
+        GlueRecord: {
+            key: string;
+            name: string;
+            /** Format: double */
+            ml: number;
+            /** Format: double */
+            gap_mm: number;
+            /** Format: double */
+            sets_min: number;
+            /** Format: double */
+            handle_h: number;
+            /** Format: double */
+            full_h: number;
+            tapes: number;
+            /** Format: double */
+            weld_cm: number;
+            /** Format: double */
+            safety: number;
+            caution: string;
+            suits: boolean;
+        };
         /** @description A measurement that was not taken: value and standard deviation in mm, and the known keys that told most about it. */
         Guess: {
             /** Format: double */
@@ -1831,6 +2027,23 @@ export interface components {
             /** Format: double */
             length_mm: number;
             count: number;
+            name: string;
+        };
+        /** @description How a seam is held: by its id, or by its parts' letters (A-B); empty for every seam that is not named. */
+        Held: {
+            seam: string;
+            kind: components["schemas"]["JoinKindEnum"];
+            at_mm: number[][] | null;
+            turned: boolean;
+            thread: string;
+        };
+        /** @description How a seam is held: by its id, or by its parts' letters (A-B); empty for every seam that is not named. */
+        HeldRequest: {
+            seam: string;
+            kind?: components["schemas"]["JoinKindEnum"];
+            at_mm?: number[][] | null;
+            turned?: boolean;
+            thread?: string;
         };
         /** @description Something of a fixed size in a piece, as it lies in its file and as it is at this scale. */
         Hole: {
@@ -1880,21 +2093,61 @@ export interface components {
             what: string;
             message: string;
         };
-        /** @description Every seam and every part. */
+        /** @description Every seam and every part; in which order they come together; what is written inside. */
         JoinData: {
             seams: components["schemas"]["SeamRecord"][];
             parts: components["schemas"]["JoinedPart"][];
+            steps: components["schemas"]["JoinStep"][];
+            marks: components["schemas"]["MarkRecord"][];
+            /** Format: double */
+            pin_gap_mm: number;
+            /** Format: double */
+            key_gap_mm: number;
         };
+        /**
+         * @description * `auto` - auto
+         *     * `pin` - pin
+         *     * `key` - key
+         *     * `dovetail` - dovetail
+         *     * `lug` - lug
+         *     * `insert` - insert
+         *     * `bolt` - bolt
+         *     * `wing` - wing
+         *     * `snap` - snap
+         *     * `glue` - glue
+         * @enum {string}
+         */
+        JoinKindEnum: "auto" | "pin" | "key" | "dovetail" | "lug" | "insert" | "bolt" | "wing" | "snap" | "glue";
         /** @description How many of what. */
         JoinResult: {
-            pins: number;
+            counts: {
+                [key: string]: number;
+            };
             seams: number;
             glued_only: number;
             own: number;
             warnings: components["schemas"]["Said"][];
             hardware: components["schemas"]["Hardware"][];
+            told: components["schemas"]["ToldSeam"][];
+            /** Format: double */
+            grown_mm3: number;
+            /** Format: double */
+            carved_mm3: number;
+            /** Format: double */
+            stands_mm: number;
+            marked: number;
+            parts: number;
+            slides: boolean;
         };
-        /** @description A part with its holes: its name, its id, and the outward normals of its cut faces. */
+        /** @description Two subassemblies become one. */
+        JoinStep: {
+            above: string[];
+            below: string[];
+            seams: string[];
+            axis: number[];
+            awry: string[];
+        };
+        /** @description A part as joined: its name, its id, and the outward normals of its cut faces. */
         JoinedPart: {
             name: string;
             id: string;
@@ -1940,6 +2193,12 @@ export interface components {
         /** @description The version of the piece that the maker saw the draft beside. */
         KeepRequest: {
             version: number;
+        };
+        /** @description A row of the clearance coupon: where what fitted is kept, what is tried, the steps in mm. */
+        Ladder: {
+            field: string;
+            name: string;
+            steps_mm: number[];
         };
         /** @description A layer of even thickness over all of the body or one side of it. */
         Layer: {
@@ -2007,6 +2266,14 @@ export interface components {
             rule: string;
             /** Format: double */
             scale: number;
+        };
+        /** @description A text on the inside of a part, in the scaled piece's mm. */
+        MarkRecord: {
+            part: string;
+            text: string;
+            at_mm: number[];
+            /** Format: double */
+            height_mm: number;
         };
         /** @description Two files of a set that lie against each other, as they are placed (mm at scale 1). */
         Mate: {
@@ -2229,6 +2496,8 @@ export interface components {
             keep_out?: components["schemas"]["KeepOutRequest"][];
             /** Printed as one */
             as_one?: string[];
+            /** Seams */
+            joints?: components["schemas"]["HeldRequest"][];
             /** Pins */
             pin_diameters_mm?: number[] | null;
             /**
@@ -2236,6 +2505,9 @@ export interface components {
              * Format: double
              */
             pin_clearance_mm?: number | null;
+            /** Marks inside */
+            marks?: string;
+            glue?: string;
             /**
              * Layer height
              * Format: double
@@ -2273,6 +2545,20 @@ export interface components {
             note?: string;
             wearer?: number | null;
             version?: number;
+        };
+        PatchedCouponFitRequest: {
+            printer?: number;
+            material?: string;
+            /** Format: double */
+            pin_mm?: number | null;
+            /** Format: double */
+            key_mm?: number | null;
+            /** Format: double */
+            magnet_mm?: number | null;
+            /** Format: double */
+            insert_mm?: number | null;
+            /** Format: double */
+            thread_mm?: number | null;
         };
         /** @description Decisions to try, the remedy they come from, and the version of the draft they were made against. */
         PatchedDraftRequest: {
@@ -2329,6 +2615,8 @@ export interface components {
             keep_out?: components["schemas"]["KeepOutRequest"][];
             /** Printed as one */
             as_one?: string[];
+            /** Seams */
+            joints?: components["schemas"]["HeldRequest"][];
             /** Pins */
             pin_diameters_mm?: number[] | null;
             /**
@@ -2336,6 +2624,9 @@ export interface components {
              * Format: double
              */
             pin_clearance_mm?: number | null;
+            /** Marks inside */
+            marks?: string;
+            glue?: string;
             /**
              * Layer height
              * Format: double
@@ -2688,6 +2979,12 @@ export interface components {
             /** Format: double */
             lift_s?: number;
         };
+        /** @description A fastener is put somewhere: its seam, its number there, the place in the piece's own mm. */
+        PutRequest: {
+            seam: string;
+            index: number;
+            at_mm: number[];
+        };
         /** @description One or more numbers of one unit as they stand in a sentence: “3.2 mm”, “20 × 30 mm”, “600 to 640 mm”. */
         Quantity: {
             values: number[];
@@ -2870,15 +3167,25 @@ export interface components {
         /** @description A seam: its parts, its cut, what holds it, and its face drawn flat (SVG path and box, mm). */
         SeamRecord: {
             id: string;
+            number: number;
+            letters: string;
             parts: string[];
             cut: string;
             /** Format: double */
             area_mm2: number;
+            kind: components["schemas"]["JoinKindEnum"];
+            asked: components["schemas"]["Held"];
+            named: boolean;
             advice: components["schemas"]["Said"];
+            code: string;
             joints: components["schemas"]["FastenerRecord"][];
             face: string;
             box: number[];
-            spots: components["schemas"]["Spot"][];
+            outline_mm: number[][];
+            to_space: number[][];
+            /** Format: double */
+            inside_mm: number;
+            needs: components["schemas"]["GlueNeeds"];
             own: number;
         };
         /** @description A seam between two parts: how long it is where it shows, how much of that is seen (cm). */
@@ -3095,15 +3402,6 @@ export interface components {
             /** Format: double */
             price_per_kg: number;
         };
-        /** @description A round place in a seam's drawing (mm, y downward as SVG has it). */
-        Spot: {
-            /** Format: double */
-            x: number;
-            /** Format: double */
-            y: number;
-            /** Format: double */
-            radius_mm: number;
-        };
         /**
          * @description * `holds` - Holds
          *     * `past` - Past
@@ -3247,6 +3545,22 @@ export interface components {
             /** Format: binary */
             picture?: string;
         };
+        /** @description What is to be said of a seam. */
+        ToldSeam: {
+            id: string;
+            letters: string;
+            code: string;
+            said: components["schemas"]["Said"];
+            has_inside: boolean;
+            at_mm: number[];
+        };
+        /**
+         * @description * `hole` - hole
+         *     * `grown` - grown
+         *     * `round` - round
+         * @enum {string}
+         */
+        ToneEnum: "hole" | "grown" | "round";
         /** @description What a piece takes as a whole. */
         Totals: {
             parts: number;
@@ -3288,10 +3602,31 @@ export interface components {
             aims: {
                 [key: string]: string;
             };
+            kinds: {
+                [key: string]: string;
+            };
+            threads: string[];
+            glues: {
+                [key: string]: string;
+            };
+            ladders: components["schemas"]["Ladder"][];
             /** Format: double */
             out_of_proportion: number;
             /** Format: double */
             least_down_deg: number;
+        };
+        /** @description Where a fastener would go when it is put somewhere: on the seam's drawing (y downward), in the scaled piece, and in the piece's own mm. */
+        Tried: {
+            holds: boolean;
+            flat_mm: number[];
+            position_mm: number[];
+            at_mm: number[];
+            drawn: components["schemas"]["Drawn"][];
+            /** Format: double */
+            stands_mm: number | null;
+            /** Format: double */
+            room_mm: number | null;
+            said: components["schemas"]["Said"];
         };
         /** @description A part as it lies on printers that do not take it the best way. */
         TurnedPart: {
@@ -3591,6 +3926,27 @@ export interface operations {
             };
         };
     };
+    "builds_hardware.csv_retrieve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+        };
+    };
     builds_motion_retrieve: {
         parameters: {
             query?: never;
@@ -3800,6 +4156,140 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BuildLine"][];
+                };
+            };
+        };
+    };
+    coupons_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CouponFit"][];
+                };
+            };
+        };
+    };
+    coupons_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CouponFitRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["CouponFitRequest"];
+                "multipart/form-data": components["schemas"]["CouponFitRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CouponFit"];
+                };
+            };
+        };
+    };
+    coupons_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description A unique integer value identifying this coupon fit. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CouponFit"];
+                };
+            };
+        };
+    };
+    coupons_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description A unique integer value identifying this coupon fit. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    coupons_partial_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description A unique integer value identifying this coupon fit. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PatchedCouponFitRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["PatchedCouponFitRequest"];
+                "multipart/form-data": components["schemas"]["PatchedCouponFitRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CouponFit"];
+                };
+            };
+        };
+    };
+    coupons_coupon_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "model/stl": string;
                 };
             };
         };
@@ -4257,6 +4747,27 @@ export interface operations {
             };
         };
     };
+    "pieces_hardware.csv_retrieve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+        };
+    };
     pieces_mirror_create: {
         parameters: {
             query?: never;
@@ -4350,6 +4861,34 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Detail"];
+                };
+            };
+        };
+    };
+    pieces_seam_place_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description A unique integer value identifying this piece. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PutRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["PutRequest"];
+                "multipart/form-data": components["schemas"]["PutRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Tried"];
                 };
             };
         };

@@ -8,13 +8,14 @@ import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useTheme } from "@mui/material/styles";
-import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, need, useMaterials, usePrinters, useShop, useSpools, type Schemas } from "../api/client";
 import { BaySize } from "../parts/BaySize";
 import { LengthField, NumberField } from "../parts/Fields";
 import { ErrorNote } from "../parts/Notes";
 import { useUnits } from "../parts/units";
+import { Coupons } from "./Coupons";
+import { useShopChange } from "./useShopChange";
 
 export default function Shop() {
   return (
@@ -22,16 +23,11 @@ export default function Shop() {
       <Typography variant="h1">Shop</Typography>
       <Printers />
       <Spools />
+      <Coupons />
       <Bays />
       <Defaults />
     </Stack>
   );
-}
-
-/** Every change in the shop can touch every piece. */
-function useShopChange<T>(run: (body: T) => Promise<unknown>) {
-  const client = useQueryClient();
-  return useMutation({ mutationFn: run, onSettled: () => client.invalidateQueries() });
 }
 
 const WEIGHTS = [
@@ -322,7 +318,7 @@ function Defaults() {
           onCommit={(v) => v !== null && change.mutate({ made_for_mm: v })}
         />
         <NumberField
-          label="Pin clearance per side"
+          label="Clearance per side"
           suffix="mm"
           width={220}
           value={s.pin_clearance_mm}

@@ -8,6 +8,7 @@ import { Frame3D } from "./Frame3D";
 import { byDepth, withLayers } from "./looks";
 import { MarkRing, type StageMark } from "./MarkRing";
 import { PlaneHandle, type StagePlane } from "./PlaneHandle";
+import { SeamKnobs, type StageSeam } from "./SeamKnobs";
 
 export interface StageProps {
   /** Address of a GLB. */
@@ -41,6 +42,10 @@ export interface StageProps {
   marks?: StageMark[];
   chosenMark?: number | null;
   onChooseMark?: (mark: number) => void;
+  /** A seam and what holds it. */
+  seam?: StageSeam;
+  chosenKnob?: number | null;
+  onKnob?: (knob: number, at: [number, number, number], done: boolean) => void;
 }
 
 declare global {
@@ -56,6 +61,8 @@ declare global {
       coloured: number;
       lined: number;
       handle: (id: string) => [number, number] | null;
+      /** Where a knob of the seam that is shown lies in the picture. */
+      knob: (index: number) => [number, number] | null;
     };
   }
 }
@@ -70,6 +77,7 @@ export default function Stage(props: StageProps) {
 
 function Model(props: StageProps) {
   const { file, matrix, explode = 0, centres, chosenPart, planes = [], chosenPlane, onChoosePlane, onPlane } = props;
+  const { seam, chosenKnob = null, onKnob } = props;
   const { marks = NO_MARKS, chosenMark, onChooseMark, only, seeThrough, tinted, sanding, layerMm, onFace } = props;
   const [deepMm, mostMm] = [sanding?.deepMm, sanding?.mostMm];
   const shown = only?.join("\n");
@@ -163,6 +171,10 @@ function Model(props: StageProps) {
   }, [camera, controls, invalidate, middle, planes.length, radius, shown, size]);
 
   useEffect(() => {
+    const inPicture = (point: THREE.Vector3): [number, number] => {
+      const at = point.project(camera);
+      return [((at.x + 1) / 2) * size.width, ((1 - at.y) / 2) * size.height];
+    };
     window.__stage = {
       file,
       triangles: model.triangles,
@@ -177,15 +189,17 @@ function Model(props: StageProps) {
       },
       handle: (id) => {
         const plane = planes.find((p) => p.id === id);
-        if (!plane) return null;
-        const at = onPlaneOf(plane, middle).project(camera);
-        return [((at.x + 1) / 2) * size.width, ((1 - at.y) / 2) * size.height];
+        return plane ? inPicture(onPlaneOf(plane, middle)) : null;
+      },
+      knob: (index) => {
+        const knob = seam?.knobs[index];
+        return knob ? inPicture(new THREE.Vector3(...(knob.at as [number, number, number]))) : null;
       },
     };
     return () => {
       window.__stage = undefined;
     };
-  }, [camera, file, marks.length, middle, model, planes, size]);
+  }, [camera, file, marks.length, middle, model, planes, seam, size]);
 
   return (
     <>
@@ -201,6 +215,7 @@ function Model(props: StageProps) {
       {marks.map((mark) => (
         <MarkRing key={mark.id} mark={mark} matrix={matrix} chosen={mark.id === chosenMark} onChoose={() => onChooseMark?.(mark.id)} />
       ))}
+      {seam && <SeamKnobs seam={seam} chosen={chosenKnob} onDrag={onKnob} />}
       {planes.map((plane) => (
         <PlaneHandle
           key={plane.id}

@@ -14,11 +14,11 @@ from bastion_core.recipes import begin_all, write_all
 from bastion_site.builds.files import keep_source
 from bastion_site.builds.models import Build, MeshFile, Piece
 from bastion_site.engine.refresh import refresh_many
-from bastion_site.shop.models import Printer, Shop, Spool, shop_today
+from bastion_site.shop.models import CouponFit, Printer, Shop, Spool, shop_today
 from bastion_site.wearers.models import Wearer
 from demo.models import write_models
 from demo.sets import LAID
-from demo.story import BUILD, PIECES, PRINTERS, SPOOLS, WEARERS, due
+from demo.story import BUILD, COUPONS, PIECES, PRINTERS, SPOOLS, WEARERS, due
 
 
 def _kept(path: Path) -> MeshFile:
@@ -42,6 +42,8 @@ def load(detail: float = 1.0) -> Build | None:
     printers = {p["name"]: Printer.objects.create(**p) for p in PRINTERS}
     for spool in SPOOLS:
         Spool.objects.create(**spool)
+    for coupon in COUPONS:
+        CouponFit.objects.create(**{**coupon, "printer": printers[coupon["printer"]]})
     wearers = {w["name"]: _measured(w) for w in WEARERS}
     with tempfile.TemporaryDirectory() as folder:
         sources = {file: _kept(path) for file, path in write_models(Path(folder), detail).items()}

@@ -21,6 +21,7 @@ import type { StationProps } from "../types";
 import { Plans, Takes } from "./Plans";
 
 type Three = [number, number, number];
+const MOST_BOW_MM = 30;
 /** Bare to hidden: what is seen by more than the first share is warm. */
 const SEEN = { deepMm: 0.5, mostMm: 2 };
 const WAYS: { label: string; normal: Three }[] = [
@@ -72,7 +73,7 @@ export default function CutStation({ piece, change, children }: StationProps) {
     let n = cuts.length + 1;
     while (cuts.some((c) => c.id === `c${n}`)) n += 1;
     setPlane(`c${n}`);
-    keep([...cuts, { id: `c${n}`, point: middle, normal, limits: [] }]);
+    keep([...cuts, { id: `c${n}`, point: middle, normal, limits: [], bow_mm: 0, bow_along: null }]);
   };
   const remove = (id: string) =>
     keep(cuts.filter((c) => c.id !== id).map((c) => ({ ...c, limits: c.limits.filter((limit) => limit[0] !== id) })));
@@ -291,6 +292,14 @@ interface EntryProps {
   onKeep: (cut: Cut) => void;
 }
 
+/** The direction in a plane square to the one it is bowed along. */
+function across({ normal: [x, y, z], bow_along }: Cut): number[] {
+  const along = bow_along ?? (Math.abs(x) < 0.9 ? [1 - x * x, -x * y, -x * z] : [-x * y, 1 - y * y, -y * z]);
+  const square = [y * along[2] - z * along[1], z * along[0] - x * along[2], x * along[1] - y * along[0]];
+  const length = Math.hypot(...square);
+  return square.map((v) => v / length);
+}
+
 /** A plane in numbers: how far along its normal from the middle of the file, and how it is tilted. */
 function PlaneEntry({ cut, number, chosen, onChoose, onRemove, onKeep }: EntryProps) {
   const { inks } = useTheme().palette;
@@ -321,7 +330,7 @@ function PlaneEntry({ cut, number, chosen, onChoose, onRemove, onKeep }: EntryPr
         </Button>
       </Stack>
       {chosen && (
-        <Stack direction="row" spacing={1} sx={{ pt: 0.75 }}>
+        <Stack direction="row" spacing={1} useFlexGap sx={{ pt: 0.75, flexWrap: "wrap" }}>
           <LengthField label="At" width={112} value={Number(along.toFixed(1))} onCommit={(v) => v !== null && slide(v)} />
           <NumberField label="Tilt" suffix="°" width={104} value={Number(rise.toFixed(1))} onCommit={(v) => v !== null && tilt(v, round)} />
           <NumberField
@@ -331,6 +340,19 @@ function PlaneEntry({ cut, number, chosen, onChoose, onRemove, onKeep }: EntryPr
             value={Number(round.toFixed(1))}
             onCommit={(v) => v !== null && tilt(rise, v)}
           />
+          <LengthField
+            label="Bow over 100 mm"
+            width={150}
+            least={-MOST_BOW_MM}
+            most={MOST_BOW_MM}
+            value={cut.bow_mm}
+            onCommit={(v) => v !== null && onKeep({ ...cut, bow_mm: v })}
+          />
+          {cut.bow_mm !== 0 && (
+            <Button size="small" onClick={() => onKeep({ ...cut, bow_along: across(cut) })}>
+              Bow the other way
+            </Button>
+          )}
         </Stack>
       )}
     </Box>

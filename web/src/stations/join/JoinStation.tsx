@@ -1,17 +1,26 @@
-/** How it holds: every cut face drawn flat with its pins, and the pins to cut. */
+/** How it holds: the parts and the seam on the stage, the seam flat beside it, what holds each and what is to be bought for it. */
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
+import Link from "@mui/material/Link";
 import MenuItem from "@mui/material/MenuItem";
+import Slider from "@mui/material/Slider";
 import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useTheme } from "@mui/material/styles";
-import { useShop, type Schemas } from "../../api/client";
+import { useMemo, useState } from "react";
+import { useDecision, useShop, useTrade, type Schemas } from "../../api/client";
 import { DecisionField } from "../../parts/DecisionField";
+import { PlainTable } from "../../parts/PlainTable";
 import { useUnits } from "../../parts/units";
+import { LazyStage } from "../../stage/LazyStage";
+import type { StageSeam } from "../../stage/SeamKnobs";
 import type { StationProps } from "../types";
+import { SeamCard } from "./SeamCard";
+import { SeamSheet, SeamStrip } from "./SeamSheet";
+import { useTrying } from "./trying";
 
-const CHOICES: { label: string; value: string; sizes: number[] | null }[] = [
+const PINS: { label: string; value: string; sizes: number[] | null }[] = [
   { label: "thickest that fits: 4, 3 or 1.75 mm", value: "auto", sizes: null },
   { label: "1.75 mm, pieces of filament", value: "1.75", sizes: [1.75] },
   { label: "3.5 mm, a rod of twice the filament", value: "3.5", sizes: [3.5] },
@@ -21,155 +30,234 @@ const CHOICES: { label: string; value: string; sizes: number[] | null }[] = [
 ];
 
 export default function JoinStation({ piece, change, children }: StationProps) {
-  const units = useUnits();
   const shop = useShop();
+  const trade = useTrade().data;
+  const marks = useDecision("marks");
   const { inks } = useTheme().palette;
-  const seams = piece.join_data?.seams ?? [];
-  const sizes = piece.recipe.pin_diameters_mm;
-  const current = CHOICES.find((c) => JSON.stringify(c.sizes) === JSON.stringify(sizes))?.value ?? "auto";
-  const stage = (
-    <Box
-      sx={{
-        p: 2,
-        overflowY: "auto",
-        display: "grid",
-        gridTemplateColumns: "repeat(auto-fill, minmax(340px, 1fr))",
-        gap: 2.5,
-        alignContent: "start",
-      }}
-    >
-      {seams.map((s) => (
-        <SeamDrawing key={s.id} seam={s} />
-      ))}
-      {!seams.length && (
-        <Typography color="text.secondary" sx={{ p: 2 }}>
-          {piece.join ? "The piece is printed whole: there is nothing to join." : "The cut faces appear here once the piece is parted."}
-        </Typography>
-      )}
-    </Box>
+  const [chosen, setChosen] = useState<string | null>(null);
+  const [knob, setKnob] = useState<number | null>(null);
+  const [explode, setExplode] = useState(0);
+  const { trying, move } = useTrying(piece, change);
+  const data = piece.join_data;
+  const seams = data?.seams ?? [];
+  const seam = seams.find((s) => s.id === chosen) ?? seams[0];
+  const r = piece.recipe;
+  const every = r.joints.find((h) => !h.seam);
+  const centres = useMemo(() => Object.fromEntries(piece.cut_data?.parts.map((p) => [p.name, p.centre_mm]) ?? []), [piece.cut_data]);
+  const onStage = useMemo<StageSeam | undefined>(
+    () =>
+      seam && {
+        outline: seam.outline_mm,
+        knobs: seam.joints.map((j, i) => ({
+          at: trying?.seam === seam.id && trying.index === i && trying.tried ? trying.tried.position_mm : j.position_mm,
+          axis: j.axis,
+          movable: j.movable,
+        })),
+      },
+    [seam, trying],
   );
+  const choose = (id: string) => {
+    setChosen(id);
+    setKnob(null);
+  };
+  const holdAll = (kind: Schemas["JoinKindEnum"]) => {
+    const named = r.joints.filter((h) => h.seam);
+    change({ joints: kind === "auto" ? named : [{ seam: "", kind, at_mm: null, turned: false, thread: every?.thread ?? "M3" }, ...named] });
+  };
+
+  const stage = seam ? (
+    <Box sx={{ display: "flex", flexDirection: "column", height: "100%" }}>
+      <Box sx={{ flex: 1, minHeight: 0, display: "grid", gridTemplateColumns: { xs: "1fr", sm: "1fr 1fr" } }}>
+        <Box sx={{ position: "relative", minHeight: { xs: 320, sm: 0 } }}>
+          <LazyStage
+            file={piece.files.joined ?? piece.files.parts ?? piece.files.preview}
+            label={`${piece.name}, seam ${seam.letters}`}
+            explode={explode}
+            centres={centres}
+            seam={explode > 0.02 ? undefined : onStage}
+            chosenKnob={knob}
+            onKnob={(index, at, done) => (setKnob(index), move(seam, index, at, done))}
+          />
+          <Box sx={{ position: "absolute", left: 16, bottom: 8, width: 200 }}>
+            <Typography variant="caption" id="apart">
+              Exploded view
+            </Typography>
+            <Slider
+              aria-labelledby="apart"
+              min={0}
+              max={1}
+              step={0.02}
+              value={explode}
+              onChange={(_, v) => setExplode(v as number)}
+              size="small"
+            />
+          </Box>
+        </Box>
+        <Box component="figure" sx={{ m: 0, minWidth: 0, borderLeft: `1px solid ${inks.line}`, display: "flex", flexDirection: "column" }}>
+          <Box sx={{ flex: 1, minHeight: { xs: 320, sm: 0 } }}>
+            <SeamSheet
+              seam={seam}
+              trying={trying}
+              chosen={knob}
+              onChoose={setKnob}
+              onMove={(index, at, done) => move(seam, index, at, done)}
+            />
+          </Box>
+          <Typography component="figcaption" variant="body2" sx={{ px: 1.5, py: 0.75 }} role="status">
+            <Moving seam={seam} tried={trying?.seam === seam.id ? trying.tried : null} />
+          </Typography>
+        </Box>
+      </Box>
+      <SeamStrip seams={seams} chosen={seam.id} onChoose={choose} />
+    </Box>
+  ) : (
+    <LazyStage file={piece.files.joined ?? piece.files.parts ?? piece.files.preview} label={piece.name} />
+  );
+
   const decisions = (
     <>
+      {!seams.length && (
+        <Typography color="text.secondary">
+          {piece.join ? "The piece is printed whole: there is nothing to join." : "The seams appear here once the piece is parted."}
+        </Typography>
+      )}
+      {seam && <SeamCard key={seam.id} piece={piece} seam={seam} glue={piece.glues[seams.indexOf(seam)] ?? null} change={change} />}
+      <Typography variant="h3" component="h2">
+        All seams
+      </Typography>
+      <TextField select label="Held by" value={every?.kind ?? "auto"} onChange={(e) => holdAll(e.target.value as Schemas["JoinKindEnum"])}>
+        {Object.entries(trade?.kinds ?? {}).map(([kind, label]) => (
+          <MenuItem key={kind} value={kind}>
+            {label}
+          </MenuItem>
+        ))}
+      </TextField>
       <TextField
         select
         label="Pins"
-        value={current}
-        onChange={(e) => change({ pin_diameters_mm: CHOICES.find((c) => c.value === e.target.value)?.sizes ?? null })}
+        value={PINS.find((c) => JSON.stringify(c.sizes) === JSON.stringify(r.pin_diameters_mm))?.value ?? "auto"}
+        onChange={(e) => change({ pin_diameters_mm: PINS.find((c) => c.value === e.target.value)?.sizes ?? null })}
       >
-        {CHOICES.map((c) => (
+        {PINS.map((c) => (
           <MenuItem key={c.value} value={c.value}>
             {c.label}
           </MenuItem>
         ))}
       </TextField>
       <Stack direction="row" spacing={1} sx={{ alignItems: "center" }}>
-        <DecisionField of="pin_clearance_mm" piece={piece} change={change} width={190} usual={shop.data?.pin_clearance_mm} />
-        {piece.recipe.pin_clearance_mm !== null && <Button onClick={() => change({ pin_clearance_mm: null })}>As in the shop</Button>}
+        <DecisionField
+          of="pin_clearance_mm"
+          piece={piece}
+          change={change}
+          width={190}
+          usual={data?.pin_gap_mm || shop.data?.pin_clearance_mm}
+        />
+        {r.pin_clearance_mm !== null && <Button onClick={() => change({ pin_clearance_mm: null })}>As the coupon told</Button>}
       </Stack>
-      {!!piece.join?.hardware.length && (
-        <Box
-          component="table"
-          aria-label="Pins to cut"
-          sx={{
-            borderCollapse: "collapse",
-            "& td, & th": { textAlign: "left", py: 0.5, borderBottom: `1px solid ${inks.line}` },
-          }}
+      <Stack direction="row" spacing={1}>
+        <TextField
+          select
+          label={marks?.label ?? "Marks inside"}
+          value={r.marks}
+          onChange={(e) => change({ marks: e.target.value })}
+          sx={{ flex: 1 }}
         >
-          <thead>
-            <tr>
-              <th>Pins to cut</th>
-              <th>thick</th>
-              <th>long</th>
-            </tr>
-          </thead>
-          <tbody>
-            {piece.join.hardware.map((h) => (
-              <tr key={`${h.diameter_mm}/${h.length_mm}`}>
-                <td>{h.count}</td>
-                <td>{units.length(h.diameter_mm, 2)}</td>
-                <td>{units.length(h.length_mm, 1)}</td>
-              </tr>
-            ))}
-          </tbody>
-        </Box>
-      )}
+          {marks?.choices.map((c) => (
+            <MenuItem key={c} value={c}>
+              {c}
+            </MenuItem>
+          ))}
+        </TextField>
+        <TextField select label="Glue" value={r.glue} onChange={(e) => change({ glue: e.target.value })} sx={{ flex: 1 }}>
+          <MenuItem value="auto">as suits the material</MenuItem>
+          {Object.entries(trade?.glues ?? {}).map(([key, name]) => (
+            <MenuItem key={key} value={key}>
+              {name}
+            </MenuItem>
+          ))}
+        </TextField>
+      </Stack>
+      <HardwareList piece={piece} />
+      {!!data?.steps.length && <Order data={data} />}
       <Typography variant="body2" color="text.secondary">
-        Dry-fit before any glue. Glue: gloves, fresh air, the product’s own sheet; cyanoacrylate bonds skin and its fumes sting.
+        Dry-fit before any glue. Gloves, fresh air and the product’s own sheet; an iron and an insert stay hot.
       </Typography>
     </>
   );
   return children({ stage, decisions });
 }
 
-function SeamDrawing({ seam }: { seam: Schemas["SeamRecord"] }) {
-  const { inks } = useTheme().palette;
+/** What is said under the drawing: of the place under the hand, or what the drawing shows. */
+function Moving({ seam, tried }: { seam: Schemas["SeamRecord"]; tried: Schemas["Tried"] | null }) {
   const units = useUnits();
-  const [x, y, w, h] = seam.box;
-  const rim = Math.max(w, h) * 0.06 + 2;
-  const [a, b] = seam.parts.map((p) => p.replace(/^.*-/, ""));
-  const grid = Math.max(w, h) > 120 ? 20 : 10;
-  const startX = Math.floor((x - rim) / grid) * grid;
-  const startY = Math.floor((y - rim) / grid) * grid;
+  if (tried) {
+    const room =
+      tried.stands_mm === null
+        ? ""
+        : tried.room_mm === null
+          ? `Stands ${units.length(tried.stands_mm, 1)} into the inside. `
+          : `Stands ${units.length(tried.stands_mm, 1)} into ${units.length(tried.room_mm, 1)} of room. `;
+    return <>{room + (tried.holds ? "It holds there." : units.say(tried.said))}</>;
+  }
   return (
-    <Box component="figure" sx={{ m: 0 }} aria-label={`Seam ${a} to ${b}`}>
-      <Typography component="figcaption" sx={{ fontWeight: 600 }}>
-        {a} to {b}{" "}
-        <Typography component="span" color="text.secondary">
-          {units.area(seam.area_mm2)}, {units.count(seam.joints.length, "pin")}
-          {seam.joints[0]
-            ? ` of ${units.length(seam.joints[0].diameter_mm, 2)}, ${units.length(seam.joints[0].depth_mm)} deep either side`
-            : ""}
-        </Typography>
+    <>
+      Seam {seam.number}, {units.area(seam.area_mm2)}, seen from above. {units.say(seam.advice)}
+    </>
+  );
+}
+
+function HardwareList({ piece }: { piece: StationProps["piece"] }) {
+  const units = useUnits();
+  const lines = piece.join?.hardware ?? [];
+  return (
+    <Box>
+      {!!lines.length && (
+        <PlainTable label="Pins and hardware" numbersFrom={2}>
+          <thead>
+            <tr>
+              <th>Pins and hardware</th>
+              <th>Thick</th>
+              <th>Long</th>
+              <th>Count</th>
+            </tr>
+          </thead>
+          <tbody>
+            {lines.map((h) => (
+              <tr key={`${h.kind}/${h.diameter_mm}/${h.length_mm}`}>
+                <td>{h.name || h.kind}</td>
+                <td>{units.length(h.diameter_mm, 2)}</td>
+                <td>{units.length(h.length_mm, 1)}</td>
+                <td>{h.count}</td>
+              </tr>
+            ))}
+          </tbody>
+        </PlainTable>
+      )}
+      <Typography variant="body2" sx={{ mt: 0.5 }}>
+        As CSV: <Link href={`/api/pieces/${piece.id}/hardware.csv`}>this piece</Link>,{" "}
+        <Link href={`/api/builds/${piece.build}/hardware.csv`}>the whole build</Link>
       </Typography>
-      <svg
-        viewBox={`${x - rim} ${y - rim} ${w + 2 * rim} ${h + 2 * rim}`}
-        width="100%"
-        style={{ maxHeight: 420 }}
-        role="img"
-        aria-label={`Cut face between ${a} and ${b}, flat`}
-      >
-        <rect x={x - rim} y={y - rim} width={w + 2 * rim} height={h + 2 * rim} fill={inks.sheet} />
-        {Array.from({ length: Math.ceil((w + 2 * rim) / grid) + 1 }, (_, i) => (
-          <line
-            key={`x${i}`}
-            x1={startX + i * grid}
-            x2={startX + i * grid}
-            y1={y - rim}
-            y2={y + h + rim}
-            stroke={inks.line}
-            strokeWidth={rim * 0.02}
-          />
-        ))}
-        {Array.from({ length: Math.ceil((h + 2 * rim) / grid) + 1 }, (_, i) => (
-          <line
-            key={`y${i}`}
-            y1={startY + i * grid}
-            y2={startY + i * grid}
-            x1={x - rim}
-            x2={x + w + rim}
-            stroke={inks.line}
-            strokeWidth={rim * 0.02}
-          />
-        ))}
-        <path d={seam.face} fill={inks.parts[0]} stroke={inks.ink} strokeWidth={rim * 0.06} fillRule="evenodd" />
-        {seam.spots.map((s, i) => (
-          <g key={i}>
-            <circle cx={s.x} cy={s.y} r={s.radius_mm} fill={inks.sheet} stroke={inks.chosen} strokeWidth={rim * 0.06} />
-            <circle
-              cx={s.x}
-              cy={s.y}
-              r={s.radius_mm + rim * 0.35}
-              fill="none"
-              stroke={inks.chosen}
-              strokeWidth={rim * 0.06}
-              strokeDasharray={`${rim * 0.2} ${rim * 0.14}`}
-            />
-          </g>
-        ))}
-      </svg>
-      <Typography variant="body2" color="text.secondary">
-        {units.say(seam.advice) || `Squares of ${units.length(grid)}.`}
+    </Box>
+  );
+}
+
+/** In which order the parts come together. */
+function Order({ data }: { data: Schemas["JoinData"] }) {
+  const letters = (names: string[]) => names.map((n) => n.replace(/^.*-/, "")).join(" + ");
+  const number = (id: string) => data.seams.find((s) => s.id === id)?.number;
+  return (
+    <Box>
+      <Typography variant="h3" component="h2">
+        Order of joining
       </Typography>
+      <Box component="ol" sx={{ m: 0, pl: 2.5 }}>
+        {data.steps.map((s) => (
+          <li key={s.seams.join()}>
+            {letters(s.above)} to {letters(s.below)}, {s.seams.length > 1 ? "seams" : "seam"} {s.seams.map(number).join(", ")}
+            {s.awry.length > 0 && `; seam ${s.awry.map(number).join(", ")} faces elsewhere and is glued alone`}
+          </li>
+        ))}
+      </Box>
     </Box>
   );
 }

@@ -1,0 +1,58 @@
+"""How the maker wants each seam held."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from bastion_core.cut.parting import Seam
+from bastion_core.errors import RecipeProblem
+from bastion_core.join.table import KINDS, Kind
+from bastion_core.threads import THREADS
+
+
+@dataclass(frozen=True)
+class Held:
+    """How a seam is held: by its id, or by its parts' letters (A-B); empty for every seam that is not named."""
+
+    seam: str
+    kind: Kind = "auto"
+    at_mm: tuple[tuple[float, float, float], ...] | None = None
+    """Where the fasteners sit, in the piece's own upright mm at scale 1; None for places found by themselves."""
+    turned: bool = False
+    """The part above gets what the one below would get, and the other way round."""
+    thread: str = "M3"
+
+    def __post_init__(self) -> None:
+        if self.kind not in KINDS:
+            raise RecipeProblem(f"“{self.kind}” is no way to hold a seam. There are: {', '.join(KINDS)}.", "joints")
+        if self.thread not in THREADS:
+            raise RecipeProblem(f"“{self.thread}” is no screw known here. There are: {', '.join(THREADS)}.", "joints")
+        if len(self.at_mm or ()) > 24 or not all(abs(v) < 1e5 for p in self.at_mm or () for v in p):
+            raise RecipeProblem("A seam takes up to 24 fasteners, on the piece.", "joints")
+
+    def means(self, seam: Seam) -> bool:
+        """Whether it names this seam."""
+        return self.seam == seam.id or self.seam == letters_of(seam)
+
+
+def letters_of(seam: Seam) -> str:
+    """What a seam is called by its parts: A-B."""
+    return "-".join(name.rsplit("-", 1)[-1] for name in (seam.above, seam.below))
+
+
+def held_of(seam: Seam, wanted: Sequence[Held]) -> Held:
+    """What is wanted of a seam: what names it, else what is said of all."""
+    for one in wanted:
+        if one.seam and one.means(seam):
+            return one
+    return next((one for one in wanted if not one.seam), Held(""))
+
+
+def read_held(text: str) -> Held:
+    """``KIND`` for every seam, or ``SEAM=KIND`` for one; ``insert:M4`` takes another screw than M3.
+
+    >>> read_held("A-B=insert:M4").thread
+    'M4'
+    """
+    seam, _, kind = text.rpartition("=")
+    name, _, screw = kind.partition(":")
+    return Held(seam, name, thread=screw or "M3")  # type: ignore[arg-type]

@@ -1,0 +1,76 @@
+/** A fastener that is being moved: where it would go, asked of the site while the hand moves, and kept when it is let go. */
+import { useCallback, useRef, useState } from "react";
+import { api, need, type Change, type Detail, type Schemas } from "../../api/client";
+
+type Seam = Schemas["SeamRecord"];
+type Three = [number, number, number];
+
+export interface Trying {
+  seam: string;
+  index: number;
+  /** Where the hand is, in the scaled piece. */
+  at: Three;
+  tried: Schemas["Tried"] | null;
+}
+
+/** A place of a seam's drawing (x, y downward) in the scaled piece. */
+export const inSpace = (seam: Seam, x: number, y: number): Three => seam.to_space.map((row) => row[0] * x + row[1] * y + row[2]) as Three;
+
+/** How the maker holds a seam: what is said of it, else what holds it now. */
+export const heldOf = (seam: Seam): Schemas["Held"] => ({
+  ...seam.asked,
+  seam: seam.id,
+  kind: seam.named || seam.asked.kind !== "auto" ? seam.asked.kind : "auto",
+});
+
+/** The decisions with one seam held otherwise; null takes back what was said of it. */
+export function holding(piece: Detail, seam: Seam, held: Schemas["Held"] | null): Change {
+  const others = piece.recipe.joints.filter((h) => h.seam !== seam.id && h.seam !== seam.letters);
+  return { joints: held ? [...others, held] : others };
+}
+
+export function useTrying(piece: Detail, change: (change: Change) => void) {
+  const [trying, setTrying] = useState<Trying | null>(null);
+  const asking = useRef(false);
+  const waiting = useRef<(() => void) | null>(null);
+  const scale = piece.fit?.scale ?? [1, 1, 1];
+
+  const ask = useCallback(
+    async (seam: string, index: number, at: Three) => {
+      if (asking.current) {
+        waiting.current = () => void ask(seam, index, at);
+        return;
+      }
+      asking.current = true;
+      try {
+        const at_mm = at.map((v, i) => v / scale[i]);
+        const tried = await need(
+          api.POST("/api/pieces/{id}/seam-place/", { params: { path: { id: piece.id } }, body: { seam, index, at_mm } }),
+        );
+        setTrying((now) => (now && now.seam === seam && now.index === index ? { ...now, tried } : now));
+      } catch {
+        // The last place that was told stays; what is wrong is told when it is let go.
+      }
+      asking.current = false;
+      const next = waiting.current;
+      waiting.current = null;
+      next?.();
+    },
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+    [piece.id, scale.join()],
+  );
+
+  const move = (seam: Seam, index: number, at: Three, done: boolean) => {
+    if (!done) {
+      setTrying((now) => ({ seam: seam.id, index, at, tried: now?.seam === seam.id && now.index === index ? now.tried : null }));
+      void ask(seam.id, index, at);
+      return;
+    }
+    waiting.current = null;
+    setTrying(null);
+    const at_mm = seam.joints.map((joint, k) => (k === index ? at : joint.position_mm).map((v, i) => Number((v / scale[i]).toFixed(3))));
+    const kind = seam.named || seam.asked.kind !== "auto" ? seam.asked.kind : seam.kind;
+    change(holding(piece, seam, { ...heldOf(seam), kind, at_mm }));
+  };
+  return { trying, move };
+}
