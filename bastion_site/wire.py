@@ -28,7 +28,10 @@ class Wire(DataclassSerializer):
     def build_standard_field(self, field_name, type_info):
         if type_info.base_type is Any:
             return serializers.JSONField, {}
-        return super().build_standard_field(field_name, type_info)
+        kind, known = super().build_standard_field(field_name, type_info)
+        # A text that is empty where nothing is said may be sent empty, too.
+        blank = type_info.base_type is str and self.dataclass_definition.fields[field_name].default == ""
+        return kind, {**known, "allow_blank": True} if blank else known
 
     def to_internal_value(self, data):
         if self.root is self or not self.root.partial:

@@ -121,7 +121,14 @@ PIECES: tuple[DemoPiece, ...] = (
     DemoPiece(
         "kelp-bracer-right",
         "Kelp bracer right",
-        {"site": "forearm", "side": "right", "layers": SUIT, "way_in": "split", "joints": [{"seam": "", "kind": "insert", "thread": "M2"}]},
+        {
+            "site": "forearm",
+            "side": "right",
+            "layers": SUIT,
+            "way_in": "split",
+            "scale": [0.97, 0.97, 0.97],
+            "joints": [{"seam": "", "kind": "insert", "thread": "M2"}],
+        },
         note="The file came torn. Screwed together on lugs inside, to be taken apart.",
     ),
     DemoPiece(

@@ -18,6 +18,10 @@ _LOOKS = 40
 _OFF_MM = 0.3
 _HIDDEN = 0.6
 """An inside rim is seen less than this share of what the rim across the wall is; read off shells made for it."""
+_OPEN, _AWAY = 0.42, 0.3
+"""A flat or round outside is open to half of all directions; the back of a plate may be, too, but is hardly seen beside its front."""
+_MOST_WALL_MM = 25.0
+"""What is thicker is no shell; common practice, no source."""
 _SHOWS = 0.03
 _WALL_REACH_MM = 60.0
 _RUN_MM = 6.0
@@ -68,10 +72,11 @@ def rims_of(section: BaseGeometry, height_mm: float, surface: Surface, whole: Me
     if not len(points):
         return None
     wall, across = _across(points, out, section)
-    seen = _seen(points, out, height_mm, surface, whole)
+    seen, free = _seen(points, out, height_mm, surface, whole)
     _, nearest = cKDTree(points).query(across)
     opposite = np.where(np.isfinite(wall), seen[nearest], 1.0)
-    inside = (seen < _HIDDEN * opposite) & (opposite > _SHOWS) & np.isfinite(wall)
+    turned_in = (free < _OPEN) | (seen < _AWAY * opposite)
+    inside = (seen < _HIDDEN * opposite) & turned_in & (opposite > _SHOWS) & (wall < _MOST_WALL_MM)
     return Rims(points, out, wall, _evened(inside, ring), ring)
 
 
@@ -126,19 +131,20 @@ def _segments(section: BaseGeometry) -> tuple[Floats, Floats]:
     return np.concatenate([c[:-1] for c in corners]), np.concatenate([c[1:] for c in corners])
 
 
-def _seen(points: Floats, out: Floats, height_mm: float, surface: Surface, whole: Mesh) -> Floats:
-    """(n,): what bystanders see of the surface at each sample."""
+def _seen(points: Floats, out: Floats, height_mm: float, surface: Surface, whole: Mesh) -> tuple[Floats, Floats]:
+    """What bystanders see of the surface at each sample (n,), and in what share of all directions nothing is in the way (n,)."""
     level = np.full(len(points), height_mm)
     at = surface.to_space(np.column_stack([points, level]))
     off = surface.to_space(np.column_stack([points + out * _OFF_MM, level]))
     directions, weights = bystanders(_LOOKS)
     away = off - at
-    seen = np.zeros(len(points))
+    seen, open_ways = np.zeros(len(points)), np.zeros(len(points))
     for direction, weight in zip(directions, weights, strict=True):
         looked = np.flatnonzero(away @ direction > 0)
         free = whole.rays.first_hits(off[looked], np.tile(direction, (len(looked), 1)))[1] < 0
         seen[looked] += weight * free
-    return seen
+        open_ways[looked] += free / _LOOKS
+    return seen, open_ways
 
 
 def _evened(inside: NDArray[np.bool_], ring: Ints) -> NDArray[np.bool_]:

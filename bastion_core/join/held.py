@@ -13,7 +13,7 @@ from bastion_core.threads import THREADS
 class Held:
     """How a seam is held: by its id, or by its parts' letters (A-B); empty for every seam that is not named."""
 
-    seam: str
+    seam: str = ""
     kind: Kind = "auto"
     at_mm: tuple[tuple[float, float, float], ...] | None = None
     """Where the fasteners sit, in the piece's own upright mm at scale 1; None for places found by themselves."""

@@ -302,7 +302,11 @@ class JoinStation(Station[Case, JoinInputs, JoinResult]):
         )  # fmt: skip
         most = sorted(result.counts.items(), key=lambda c: -c[1])
         if not most:
-            return Fact(say("glue"), say(below))
+            return (
+                Fact(say("as supplied"), say(counted(result.seams, "seam")))
+                if result.own == result.seams
+                else Fact(say("glue"), say(below))
+            )
         words = [counted(n, _ONE[k], _MANY.get(k, "")) for k, n in most]
         main = words[0]
         if len(words) > 1 and len(f"{main}, {words[1]}") <= 14:

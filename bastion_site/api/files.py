@@ -16,7 +16,7 @@ from bastion_core.engine.keeping import plain
 from bastion_core.engine.store import Ref
 from bastion_core.plan import plan_record
 from bastion_core.takeaway import cut_list, hardware_list, part_name, sheet_html
-from bastion_site.builds.models import Piece
+from bastion_site.builds.models import Build, Piece
 from bastion_site.engine.cases import WITH, graph_of
 from bastion_site.engine.store import DatabaseStore
 from bastion_site.errors import NotYet
@@ -100,10 +100,10 @@ def piece_hardware(request, pk: int) -> HttpResponse:
 @api_view(["GET"])
 def build_hardware(request, pk: int) -> HttpResponse:
     """Pins, screws, inserts and nuts of all pieces of a build."""
-    pieces = list(Piece.objects.select_related(*WITH).filter(build=pk))
-    if not pieces:
-        raise Http404("There is no such build, or it has no piece.")
-    return _hardware(pieces, f"{part_name(pieces[0].build.name)}-hardware.csv")
+    build = Build.objects.filter(pk=pk).first()
+    if build is None:
+        raise Http404("There is no such build.")
+    return _hardware(list(build.pieces.select_related(*WITH)), f"{part_name(build.name)}-hardware.csv")
 
 
 def _hardware(pieces: list[Piece], name: str) -> HttpResponse:

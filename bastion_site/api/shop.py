@@ -161,11 +161,11 @@ class CouponFitView(viewsets.ModelViewSet):
 
     def perform_create(self, serializer) -> None:
         serializer.save()
-        refresh_all("what fitted on the coupon")
+        refresh_all("the coupon’s fits")
 
     def perform_update(self, serializer) -> None:
         serializer.save()
-        refresh_all("what fitted on the coupon")
+        refresh_all("the coupon’s fits")
 
     def perform_destroy(self, instance) -> None:
         instance.delete()

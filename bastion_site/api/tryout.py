@@ -5,6 +5,7 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import ClassVar
 
+from django.conf import settings
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import serializers, viewsets
@@ -90,7 +91,12 @@ class TryOutView(viewsets.GenericViewSet):
             raise NotYet("The joints of this piece are not computed yet. Wait for it, and move them then.")
         put = asked(PutSerializer, request.data)
         at = whole(tuple[float, float, float], put["at_mm"])
-        tried = warm.ask(quick.try_seam, graph.inputs("join"), graph.data("join"), put["seam"], put["index"], at)
+        inputs, store = graph.inputs("join"), graph.store
+        pieces = inputs.shaped.standing.piece
+        passed = quick.Passed(
+            settings.MEDIA_ROOT / "derived", {pieces: store.find(pieces)}, {ref: store.data(ref) for ref in (pieces, inputs.cut)}
+        )
+        tried = warm.ask(quick.try_seam, passed, inputs, graph.data("join"), put["seam"], put["index"], at)
         return Response(plain(tried))
 
     @extend_schema(methods=["get"], responses=TestFitSerializer(many=True))

@@ -1,11 +1,15 @@
 """What a page waits for, done in the warm process: solids stay alive from one question to the next."""
 
+from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 from bastion_core.commands.options import write_solid
 from bastion_core.engine.keeping import plain
 from bastion_core.engine.memo import Memo
 from bastion_core.engine.station import Place
+from bastion_core.engine.store import Ref
+from bastion_core.errors import FileProblem
 from bastion_core.fit.gauge import gauge_ring
 from bastion_core.fit.scale import Scale
 from bastion_core.fit.seat import seat_turn
@@ -51,11 +55,37 @@ def write_coupon(path: str) -> None:
     write_solid(coupon().solid.mesh(), Path(path), Path(path).stem)
 
 
-def try_seam(inputs: JoinInputs, data: JoinData, seam: str, index: int, at_mm: tuple[float, float, float]) -> Tried:
-    """Where a fastener goes when it is put somewhere."""
-    from bastion_site.engine.store import DatabaseStore
+@dataclass(frozen=True)
+class Passed:
+    """What a question needs of the store, brought along: the child asks no database."""
 
-    return try_place(inputs, data, Place(DatabaseStore(), _memo, Path()), seam, index, at_mm)
+    root: Path
+    results: dict[Ref, Any]
+    datas: dict[Ref, Any]
+
+    def folder(self, ref: Ref) -> Path:
+        """Where a result's files lie."""
+        return self.root / ref.kind / ref.hash
+
+    def find(self, ref: Ref) -> Any | None:
+        """The small part of a result."""
+        return self.results.get(ref)
+
+    def data(self, ref: Ref) -> Any:
+        """The bulky part."""
+        return self.datas[ref]
+
+    def keep(self, ref: Ref, result: Any, data: Any) -> None:
+        """Nothing is kept by a question."""
+
+    def source(self, sha256: str) -> Path:
+        """Model files are not asked for."""
+        raise FileProblem("The model file is not needed here.")
+
+
+def try_seam(passed: Passed, inputs: JoinInputs, data: JoinData, seam: str, index: int, at_mm: tuple[float, float, float]) -> Tried:
+    """Where a fastener goes when it is put somewhere."""
+    return try_place(inputs, data, Place(passed, _memo, passed.root), seam, index, at_mm)
 
 
 def write_body(wearer: Wearer, path: str) -> None:

@@ -143,8 +143,8 @@ class OnTheDemo(InTheBrowser):
         self.assertGreaterEqual(least, 5, "1.9 m over beds 0.4 m high")
         expect(page.get_by_role("table", name="Parts").get_by_role("row")).to_have_count(least + 1, timeout=20_000)
         page.keyboard.press("ArrowRight")
-        expect(page.get_by_role("figure")).to_have_count(least - 1)
-        expect(page.get_by_role("table", name="Pins to cut")).to_be_visible()
+        expect(page.get_by_role("listbox", name="Seams").get_by_role("option")).to_have_count(least - 1)
+        expect(page.get_by_role("table", name="Pins and hardware")).to_be_visible()
 
         page.keyboard.press("ArrowRight")
         expect(page.get_by_role("listitem").first).to_contain_text("layers")

@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
+from math import ceil, floor
 from typing import ClassVar, Literal
 
 import numpy as np
@@ -226,7 +227,9 @@ class Round:
         if room is None or stands_mm <= room:
             return None
         words = f"A {what} there would press the wearer by {{}}: it stands {{}} off the wall and there is room for {{}}."
-        return Refused("press", say(words, mm(stands_mm - room, digits=1), mm(stands_mm, digits=1), mm(max(room, 0.0), digits=1)))
+        # As the figures stand in the sentence they add up.
+        stands, there = ceil(10 * stands_mm) / 10, floor(10 * max(room, 0.0)) / 10
+        return Refused("press", say(words, mm(stands - there, digits=1), mm(stands, digits=1), mm(there, digits=1)))
 
 
 @dataclass(frozen=True)

@@ -75,7 +75,7 @@ class Way(PieceCase):
         whole = trimesh.load(BUNNY).volume * (1756 / 1830) ** 3
         self.assertTrue(0.9 * whole < total <= whole * 1.001)
         rows = list(csv.DictReader(io.StringIO(packed.read("cut-list.csv").decode())))
-        self.assertEqual(sum(int(r["count"]) for r in rows if r["what"] == "pin"), piece["join"]["pins"])
+        self.assertEqual(sum(int(r["count"]) for r in rows if r["what"] == "pin"), piece["join"]["counts"].get("pin", 0))
         sheet = packed.read("sheet.html").decode()
         for part in plan["parts"]:
             self.assertIn(part["name"], sheet)

@@ -2039,7 +2039,7 @@ export interface components {
         };
         /** @description How a seam is held: by its id, or by its parts' letters (A-B); empty for every seam that is not named. */
         HeldRequest: {
-            seam: string;
+            seam?: string;
             kind?: components["schemas"]["JoinKindEnum"];
             at_mm?: number[][] | null;
             turned?: boolean;

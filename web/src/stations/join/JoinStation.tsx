@@ -37,7 +37,7 @@ export default function JoinStation({ piece, change, children }: StationProps) {
   const [chosen, setChosen] = useState<string | null>(null);
   const [knob, setKnob] = useState<number | null>(null);
   const [explode, setExplode] = useState(0);
-  const { trying, move } = useTrying(piece, change);
+  const { trying, move, nudge } = useTrying(piece, change);
   const data = piece.join_data;
   const seams = data?.seams ?? [];
   const seam = seams.find((s) => s.id === chosen) ?? seams[0];
@@ -67,7 +67,15 @@ export default function JoinStation({ piece, change, children }: StationProps) {
 
   const stage = seam ? (
     <Box sx={{ display: "flex", flexDirection: "column", height: "100%" }}>
-      <Box sx={{ flex: 1, minHeight: 0, display: "grid", gridTemplateColumns: { xs: "1fr", sm: "1fr 1fr" } }}>
+      <Box
+        sx={{
+          flex: 1,
+          minHeight: 0,
+          display: "grid",
+          gridTemplateColumns: { xs: "1fr", sm: "1fr 1fr" },
+          gridTemplateRows: { sm: "minmax(0, 1fr)" },
+        }}
+      >
         <Box sx={{ position: "relative", minHeight: { xs: 320, sm: 0 } }}>
           <LazyStage
             file={piece.files.joined ?? piece.files.parts ?? piece.files.preview}
@@ -93,14 +101,18 @@ export default function JoinStation({ piece, change, children }: StationProps) {
             />
           </Box>
         </Box>
-        <Box component="figure" sx={{ m: 0, minWidth: 0, borderLeft: `1px solid ${inks.line}`, display: "flex", flexDirection: "column" }}>
-          <Box sx={{ flex: 1, minHeight: { xs: 320, sm: 0 } }}>
+        <Box
+          component="figure"
+          sx={{ m: 0, minWidth: 0, borderLeft: `1px solid ${inks.line}`, display: "flex", flexDirection: "column", minHeight: 0 }}
+        >
+          <Box sx={{ flex: 1, height: { xs: 320, sm: "auto" }, minHeight: 0 }}>
             <SeamSheet
               seam={seam}
               trying={trying}
               chosen={knob}
               onChoose={setKnob}
               onMove={(index, at, done) => move(seam, index, at, done)}
+              onNudge={(index, by) => nudge(seam, index, by)}
             />
           </Box>
           <Typography component="figcaption" variant="body2" sx={{ px: 1.5, py: 0.75 }} role="status">

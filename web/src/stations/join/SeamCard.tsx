@@ -31,7 +31,7 @@ export function SeamCard({ piece, seam, glue, change }: Props) {
       <Typography variant="h3" component="h2">
         Seam {seam.number}: {seam.letters.replace("-", " to ")}
       </Typography>
-      <Stack direction="row" spacing={1} sx={{ mt: 1 }}>
+      <Stack direction="row" spacing={1} sx={{ mt: 1.5 }}>
         <TextField
           select
           label="This seam"

@@ -17,11 +17,13 @@ interface Props {
   chosen?: number | null;
   onChoose?: (index: number | null) => void;
   onMove?: (index: number, at: [number, number, number], done: boolean) => void;
+  /** A step to the right and down, in mm. */
+  onNudge?: (index: number, by: [number, number]) => void;
 }
 
 const STEP_MM = 1;
 
-export function SeamSheet({ seam, small = false, trying, chosen = null, onChoose, onMove }: Props) {
+export function SeamSheet({ seam, small = false, trying, chosen = null, onChoose, onMove, onNudge }: Props) {
   const { inks } = useTheme().palette;
   const units = useUnits();
   const svg = useRef<SVGSVGElement>(null);
@@ -51,8 +53,7 @@ export function SeamSheet({ seam, small = false, trying, chosen = null, onChoose
     if (!way) return;
     e.preventDefault();
     e.stopPropagation();
-    const [u, v] = seam.joints[index].flat_mm;
-    onMove?.(index, inSpace(seam, u + way[0], v + way[1]), true);
+    onNudge?.(index, way);
   };
   return (
     <svg

@@ -29,6 +29,13 @@ export function holding(piece: Detail, seam: Seam, held: Schemas["Held"] | null)
   return { joints: held ? [...others, held] : others };
 }
 
+/** Where the fasteners of a seam are to sit, in the scaled piece: as it was decided a moment ago, else as they sit now. */
+function placesOf(piece: Detail, seam: Seam, scale: readonly number[]): Three[] {
+  const decided = piece.recipe.joints.find((h) => h.seam === seam.id || h.seam === seam.letters)?.at_mm;
+  if (decided?.length === seam.joints.length) return decided.map((at) => at.map((v, i) => v * scale[i]) as Three);
+  return seam.joints.map((joint) => joint.position_mm as Three);
+}
+
 export function useTrying(piece: Detail, change: (change: Change) => void) {
   const [trying, setTrying] = useState<Trying | null>(null);
   const asking = useRef(false);
@@ -68,9 +75,16 @@ export function useTrying(piece: Detail, change: (change: Change) => void) {
     }
     waiting.current = null;
     setTrying(null);
-    const at_mm = seam.joints.map((joint, k) => (k === index ? at : joint.position_mm).map((v, i) => Number((v / scale[i]).toFixed(3))));
+    const at_mm = placesOf(piece, seam, scale).map((place, k) =>
+      (k === index ? at : place).map((v, i) => Number((v / scale[i]).toFixed(3))),
+    );
     const kind = seam.named || seam.asked.kind !== "auto" ? seam.asked.kind : seam.kind;
     change(holding(piece, seam, { ...heldOf(seam), kind, at_mm }));
   };
-  return { trying, move };
+  /** A step along the drawing, by the keys. */
+  const nudge = (seam: Seam, index: number, [dx, dy]: [number, number]) => {
+    const place = placesOf(piece, seam, scale)[index];
+    move(seam, index, place.map((v, i) => v + seam.to_space[i][0] * dx + seam.to_space[i][1] * dy) as Three, true);
+  };
+  return { trying, move, nudge };
 }
