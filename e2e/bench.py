@@ -20,7 +20,10 @@ import trimesh
 from manifold3d import Manifold
 from manifold3d import Mesh as ManifoldMesh
 from scipy.stats import spearmanr
+from shapely import Point
+from shapely.ops import nearest_points
 
+from bastion_core.cut.parting import Cut, part_solid
 from bastion_core.cut.plans import find_plans, surface_of
 from bastion_core.fit.answer import Fitting
 from bastion_core.fit.bays import parse_bay
@@ -30,10 +33,18 @@ from bastion_core.fit.question import Question
 from bastion_core.fit.room import room_of
 from bastion_core.formats.reading import read_mesh
 from bastion_core.formats.stl import weld_equal, write_binary_stl
+from bastion_core.geometry.arrays import three
 from bastion_core.geometry.layers import layer_sections
 from bastion_core.geometry.mesh import Mesh
 from bastion_core.geometry.place import Plane
 from bastion_core.geometry.solid import Solid
+from bastion_core.join.fasteners.inside import place_inside
+from bastion_core.join.fasteners.pin import PinRule
+from bastion_core.join.held import Held
+from bastion_core.join.joining import JoinRule, join, load_for
+from bastion_core.join.places import Footprint, SeamRoom
+from bastion_core.join.room import InsideRoom
+from bastion_core.join.table import KINDS
 from bastion_core.measure.body import stand_in
 from bastion_core.measure.wearer import Wearer
 from bastion_core.pieces.mend import make_sound
@@ -280,6 +291,41 @@ def many() -> dict[str, str]:
     }
 
 
+def seams() -> dict[str, str]:
+    """All joints of a helmet in six parts, and one place tried while the hand moves."""
+    solid = Solid.from_mesh(nautilus_helm(1.5))
+    middle = solid.bounds.mean(axis=0)
+    cuts = [
+        Cut(f"c{k}", three(np.add(middle, (0, 0, up))), normal)
+        for k, (up, normal) in enumerate(((40, (0, 0, 1)), (-50, (0, 0, 1)), (0, (0, 1, 0))))
+    ]
+    parting = part_solid(solid, cuts, (1.0, 1.0, 1.0), "helm")
+    told = {}
+    for kind in ("auto", "key", "insert"):
+        begin = time.perf_counter()
+        made = join(parting, JoinRule(PinRule(), (Held("", kind),)), whole=solid, cuts=[c.id for c in cuts])
+        triangles = sum(p.solid.triangle_count for p in made.parts)
+        wanted = " (wanted under 8 s)" if kind == "auto" else ""
+        what = f"all {len(made.joints)} seams of a helmet of {solid.triangle_count / 1e6:.1f} M triangles in {len(made.parts)} parts, {KINDS[kind]}"
+        told[what] = f"{time.perf_counter() - begin:.1f} s{wanted}, {triangles / 1e6:.1f} M triangles after it"
+    seam, by_name = parting.seams[0], {p.name: p.solid for p in parting.parts}
+    room = SeamRoom(seam, by_name[seam.above], by_name[seam.below])
+    room.places(Footprint(0.9, 4.0), 0.6)
+    begin = time.perf_counter()
+    places = room.places(Footprint(0.8, 4.0), 0.6)
+    if not places.is_empty:
+        nearest_points(places, Point(60.0, 20.0))
+    told["a pin of another thickness tried elsewhere, the seam known"] = f"{time.perf_counter() - begin:.2f} s (wanted under 0.3 s)"
+    whole, rule = solid.mesh(), JoinRule(PinRule())
+    held = Held("", "lug")
+    place_inside(seam, held, load_for(held, rule), whole, InsideRoom.none(), (), "pla", np.array([[60.0, 20.0]]))
+    begin = time.perf_counter()
+    for k in range(10):
+        place_inside(seam, held, load_for(held, rule), whole, InsideRoom.none(), (), "pla", np.array([[60.0, 5.0 * k]]))
+    told["a lug tried elsewhere, the piece known"] = f"{(time.perf_counter() - begin) / 10:.2f} s (wanted under 0.3 s)"
+    return told
+
+
 def main() -> None:
     parser = argparse.ArgumentParser()
     parser.add_argument("--write", action="store_true", help="write docs/bench.md")
@@ -288,7 +334,7 @@ def main() -> None:
         folder = Path(made)
         rows = geometry(folder)
         taken, peak, totals = whole_plan(folder)
-        shown = worn() | printed() | planned() | pages(folder) | many() | searched()
+        shown = worn() | printed() | planned() | pages(folder) | many() | searched() | seams()
     lines = [
         "# Speed",
         "",

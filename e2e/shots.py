@@ -20,7 +20,7 @@ OUT = ROOT / "docs" / "screenshots"
 
 
 CLICKS = {
-    "scan": ("Scan", "Scan with the simulated scanner"), "fit-bay": ("Scale",), "fit-way-in": ("Way in",), "fit-moving": ("Moving",),
+    "scan": ("Scan", "Scan with the simulated scanner"), "fit-bay": ("Scale",), "fit-way-in": ("Way in",),
 }  # fmt: skip
 """Buttons pressed before a picture is taken."""
 
@@ -109,11 +109,11 @@ def take(address: str, out: Path, only: str = "") -> None:
         "fit-bay": cell(f"{helm}, signal", "fit"),
         "fit-way-in": cell("Heron greave left", "fit"),
         "fit-pair": cell("Harbour half-cuirass", "fit"),
-        "fit-moving": cell("Kelp bracer left", "fit"),
         "suit": "/build/1/suit",
         "suit-moving": "/build/1/suit",
         "cut": cell(helm, "cut"),
         "join": cell(helm, "join"),
+        "join-lugs": cell("Kelp bracer right", "join"),
         "print": cell(helm, "print"),
         "shop": "/shop",
         "draft": f"{cell(TRIED, 'fit')}?draft={drafts[0]}",

@@ -81,7 +81,7 @@ def join(
     inside = inside or InsideRoom.none()
     by_name = {p.name: p for p in parting.parts}
     steps = steps_of(parting, cuts)
-    awry = {s for step in steps for s in step.awry}
+    closing = {s: step for step in steps for s in step.seams}
     body = whole.mesh() if whole is not None else united(p.solid for p in parting.parts).mesh() if parting.seams else None
     made: dict[str, list[tuple[Fastener, int]]] = {name: [] for name in by_name}
     joints = []
@@ -89,7 +89,7 @@ def join(
         progress(0.7 * index / len(parting.seams), f"joints between {seam.above} and {seam.below}")
         others = [f for name in (seam.above, seam.below) for f, _ in made[name]]
         assert body is not None
-        joint = _joint(seam, by_name, others, parting.seams, rule, body, inside, np.array(scale), seam.id in awry)
+        joint = _joint(seam, by_name, others, parting.seams, rule, body, inside, np.array(scale), closing.get(seam.id))
         for name, side in ((seam.above, 1), (seam.below, -1)):
             made[name] += [(f, side) for f in joint.fasteners]
         joints.append(joint)
@@ -124,7 +124,7 @@ def join(
 
 def _joint(
     seam: Seam, parts: dict[str, Part], others: Sequence[Carved], seams: Sequence[Seam], rule: JoinRule, whole: Mesh, inside: InsideRoom,
-    scale: Floats, awry: bool,
+    scale: Floats, step: JoinStep | None,
 ) -> Joint:  # fmt: skip
     """What one seam gets: as the maker wants it, else the first of pins, keys and glue that its wall takes."""
     held = held_of(seam, rule.held)
@@ -133,7 +133,7 @@ def _joint(
         return Joint(seam, (), say(words), "auto", held)
     rims = rims_of(seam.face, 0.0, seam.surface, whole)
     inner = 0.0 if rims is None else float(rims.lines(inside=True).length)
-    if awry:
+    if step is not None and seam.id in step.awry:
         words = "This seam closes together with another one that faces elsewhere: nothing can slide along both. Glue alone, sanded flat."
         return Joint(seam, (), say(words), "glue", held, inner, "awry")
     if held.kind == "glue":
@@ -143,6 +143,9 @@ def _joint(
     apart = [outline_of(s, INSIDE_OFF_MM) for s in seams if s.id != seam.id and {s.above, s.below} & {seam.above, seam.below}]
     if held.kind == "auto":
         return _as_suits(seam, room, whole, rule, others, apart, held, inner)
+    if held.kind == "dovetail" and step is not None and len(step.seams) > 1:
+        words = "A dovetail slides in sideways, and this seam closes together with another one: that cannot be. Take pins or a lip; until then it is glued."
+        return Joint(seam, (), say(words), "glue", held, inner, "failed")
     found = _as_wanted(seam, room, whole, rule, others, apart, held, inside, at)
     if found.fasteners:
         return Joint(seam, found.fasteners, found.said, held.kind, held, inner, "changed" if found.said else "")

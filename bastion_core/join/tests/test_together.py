@@ -82,6 +82,24 @@ class Order(unittest.TestCase):
         self.assertTrue(made.joints[0].fasteners)
         self.assertEqual((made.joints[1].code, made.joints[1].fasteners), ("awry", ()))
 
+    def test_a_dovetail_closes_alone_or_not_at_all(self):
+        """A block with a wide slot, cut across both its legs at once: neither leg can slide in sideways for the other."""
+        legs = Solid(box(90, 40, 80).manifold - box(30, 60, 50).manifold)
+        made = join(
+            part_solid(legs, [Cut("c1", (0, 0, 30), (0, 0, 1))], ONE, "p"),
+            JoinRule(PinRule(), (Held("", "dovetail"),)),
+            whole=legs,
+            cuts=("c1",),
+        )
+        self.assertEqual([len(s.seams) for s in made.steps], [1, 1], "two legs come to one body, one after the other")
+        cuts = [Cut("c1", (0, 0, 40), (0, 0, 1)), Cut("c2", (0, 0, 0), (1, 0, 0))]
+        block = box(90, 60, 80)
+        made = join(part_solid(block, cuts, ONE, "p"), JoinRule(PinRule(), (Held("", "dovetail"),)), whole=block, cuts=("c1", "c2"))
+        level = [j for j in made.joints if j.seam.cut_id == "c1"]
+        self.assertEqual({j.code for j in level}, {"failed"})
+        self.assertIn("closes together with another", str(level[0].advice))
+        self.assertTrue(all(j.fasteners for j in made.joints if j.seam.cut_id == "c2"))
+
 
 class Gluing(unittest.TestCase):
     needs = GlueNeeds(1000.0, 400.0, 190.0, 0.0, 0.0, 80_000.0)
