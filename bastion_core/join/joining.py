@@ -39,6 +39,7 @@ class JoinRule:
     held: tuple[Held, ...] = ()
     key_gap_mm: float = PinRule.clearance_mm
     insert_wider_mm: float = 0.0
+    screw_wider_mm: float = 0.0
     material: str = "pla"
 
 
@@ -206,7 +207,7 @@ def _as_wanted(
 
 def load_for(held: Held, rule: JoinRule) -> Load:
     """What the lugs of a seam carry."""
-    load = load_of(held, rule.pins.clearance_mm, rule.pins.least_wall_mm, rule.insert_wider_mm, rule.pins.diameters_mm)
+    load = load_of(held, rule.pins.diameters_mm, rule.pins.clearance_mm, rule.pins.least_wall_mm, rule.insert_wider_mm, rule.screw_wider_mm)
     return replace(load, clearance_mm=rule.key_gap_mm) if held.kind == "snap" else load
 
 

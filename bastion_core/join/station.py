@@ -201,12 +201,13 @@ class JoinStation(Station[Case, JoinInputs, JoinResult]):
         """The parting, how its seams are to be held, and the room inside where something may stand into it."""
         r, pieces, numbers = case.of(JoinRecipe), case.of(PiecesRecipe), case.of(CutRecipe).printer_ids
         plastic = case.of(PrintRecipe).material
-        fits = case.shop.fits
-        wider = case.shop.fitted("insert", numbers, plastic) or 0.0
+        insert, screw = (case.shop.fitted(gap, numbers, plastic) or 0.0 for gap in ("insert", "thread"))
         stands = any(h.kind in INSIDE for h in r.joints)
+        screwed = any(h.kind in ("insert", "bolt", "wing") for h in r.joints)
+        snaps = any(h.kind == "snap" for h in r.joints)
         rule = JoinRule(
-            r.rule(case.shop, numbers, plastic), r.joints, r.gap(case.shop, numbers, plastic, key=True), wider if fits else 0.0,
-            plastic if any(h.kind == "snap" for h in r.joints) else "",
+            r.rule(case.shop, numbers, plastic), r.joints, r.gap(case.shop, numbers, plastic, key=True), insert if screwed else 0.0,
+            screw if screwed else 0.0, plastic if snaps else "",
         )  # fmt: skip
         fit = known["fit"]
         worn = stands and fit.result.judged

@@ -25,6 +25,7 @@ from bastion_core.threads import DRIVER_MM, INSERT_FREE_MM, Thread, screw_length
 _PIN_MM = 3.0
 _PIN_DEPTH_MM = 6.0
 _OFF_WALL_MM = 0.4
+_HEAD_FREE_MM = 0.4
 _TILTS_DEG = (0.0, 10.0, 20.0)
 """How far askew a hexagon key with a ball end still turns; common practice (25 at the most), no source."""
 _FLANGE = 1.0
@@ -63,69 +64,39 @@ class Load:
         return self.off_mm + self.radius_mm
 
 
-def load_of(held: Held, pin_gap_mm: float, wall_mm: float, insert_wider_mm: float, pins_mm: Sequence[float]) -> Load:
-    """The lug for what a seam is to be held by."""
+def load_of(
+    held: Held, pins_mm: Sequence[float], pin_gap_mm: float, wall_mm: float, insert_wider_mm: float = 0.0, screw_wider_mm: float = 0.0
+) -> Load:
+    """The lug for what a seam is to be held by: pins of the thicknesses to try, the wall round a hole, and by how much holes are wider than in the
+    table, as a coupon told."""
     if held.kind == "lug":
         pin = next((d for d in sorted(pins_mm, reverse=True) if d <= _PIN_MM), FILAMENT_MM)
-        hole = pin / 2 + pin_gap_mm
-        high = _PIN_DEPTH_MM + wall_mm
+        hole, high = pin / 2 + pin_gap_mm, _PIN_DEPTH_MM + wall_mm
         return Load(
-            "lug",
-            hole + wall_mm,
-            high,
-            high,
-            hole + _OFF_WALL_MM,
-            hole,
-            hole,
-            _PIN_DEPTH_MM,
-            _PIN_DEPTH_MM,
-            clearance_mm=pin_gap_mm,
-            pin_mm=pin,
-        )
+            "lug", hole + wall_mm, above_mm=high, below_mm=high, off_mm=hole + _OFF_WALL_MM, hole_above_mm=hole, hole_below_mm=hole,
+            depth_above_mm=_PIN_DEPTH_MM, depth_below_mm=_PIN_DEPTH_MM, clearance_mm=pin_gap_mm, pin_mm=pin,
+        )  # fmt: skip
     screw = thread(held.thread)
-    flange = max(3.0, _FLANGE * screw.nominal_mm)
-    head, through = screw.head_mm / 2 + 0.4, screw.clearance_hole_mm / 2
-    clear = round((screw.clearance_hole_mm - screw.nominal_mm) / 2, 3)
+    flange, head = max(3.0, _FLANGE * screw.nominal_mm), screw.head_mm / 2 + _HEAD_FREE_MM
+    through = (screw.clearance_hole_mm + screw_wider_mm) / 2
+    clear = round(through - screw.nominal_mm / 2, 3)
     if held.kind == "insert":
         hole, deep = (screw.insert_hole_mm + insert_wider_mm) / 2, screw.insert_mm + INSERT_FREE_MM
-        length = screw_length(flange + 0.7 * screw.insert_mm, flange + deep - 0.3)
-        below, round_it = deep + wall_mm, max(hole + screw.insert_wall_mm, head)
+        length = screw_length(flange + 0.7 * screw.insert_mm, flange + deep - 0.3) or flange + screw.insert_mm
         return Load(
-            "insert",
-            round_it,
-            flange,
-            below,
-            head + _OFF_WALL_MM,
-            through,
-            hole,
-            None,
-            deep,
-            screw,
-            head,
-            0.0,
-            length or flange + screw.insert_mm,
-            clear,
-        )
-    nut_high = screw.wing_height_mm if held.kind == "wing" else screw.nut_height_mm
-    nut = float(screw.wing_mm if held.kind == "wing" else screw.nut_mm / np.cos(np.pi / 6)) / 2 + 0.5
-    length = screw_length(2 * flange + 0.7 * nut_high, 2 * flange + nut_high + 8)
-    off = max(head, nut) + _OFF_WALL_MM
+            "insert", max(hole + screw.insert_wall_mm, head), above_mm=flange, below_mm=deep + wall_mm, off_mm=head + _OFF_WALL_MM,
+            hole_above_mm=through, hole_below_mm=hole, depth_above_mm=None, depth_below_mm=deep, screw=screw, head_above_mm=head,
+            screw_mm=length, clearance_mm=clear,
+        )  # fmt: skip
+    wing = held.kind == "wing"
+    nut_high = screw.wing_height_mm if wing else screw.nut_height_mm
+    nut = float(screw.wing_mm if wing else screw.nut_mm / np.cos(np.pi / 6)) / 2 + 0.5
+    length = screw_length(2 * flange + 0.7 * nut_high, 2 * flange + nut_high + 8) or 2 * flange + nut_high
     return Load(
-        str(held.kind),
-        max(head, through + wall_mm + 0.6),
-        flange,
-        flange,
-        off,
-        through,
-        through,
-        None,
-        None,
-        screw,
-        head,
-        nut,
-        length or 2 * flange + nut_high,
-        clear,
-    )
+        str(held.kind), max(head, through + wall_mm + 0.6), above_mm=flange, below_mm=flange, off_mm=max(head, nut) + _OFF_WALL_MM,
+        hole_above_mm=through, hole_below_mm=through, depth_above_mm=None, depth_below_mm=None, screw=screw, head_above_mm=head,
+        nut_below_mm=nut, screw_mm=length, clearance_mm=clear,
+    )  # fmt: skip
 
 
 @dataclass(frozen=True, eq=False)
