@@ -308,7 +308,7 @@ class JoinStation(Station[Case, JoinInputs, JoinResult]):
                 if result.own == result.seams
                 else Fact(say("glue"), say(below))
             )
-        words = [counted(n, _ONE[k], _MANY.get(k, "")) for k, n in most]
+        words = [counted(n, _ONE[k]) for k, n in most]
         main = words[0]
         if len(words) > 1 and len(f"{main}, {words[1]}") <= 14:
             main = f"{main}, {words[1]}"
@@ -316,7 +316,6 @@ class JoinStation(Station[Case, JoinInputs, JoinResult]):
 
 
 _ONE = {k: k for k in ("pin", "tongue", "lip", "dovetail", "lug", "snap")} | {"insert": "lug", "bolt": "lug", "wing": "lug"}
-_MANY: dict[str, str] = {}
 
 
 def parting_of(inputs: JoinInputs, place: Place) -> tuple[Parting, tuple[str, ...]]:

@@ -213,7 +213,7 @@ function Moving({ seam, tried }: { seam: Schemas["SeamRecord"]; tried: Schemas["
   }
   return (
     <>
-      Seam {seam.number}, {units.area(seam.area_mm2)}, seen from above. {units.say(seam.advice)}
+      Seam {seam.number}, {units.area(seam.area_mm2)}, seen from {seam.letters.split("-")[0]}. {units.say(seam.advice)}
     </>
   );
 }
