@@ -1,7 +1,7 @@
 """How the maker wants each seam held."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from bastion_core.cut.parting import Seam
 from bastion_core.errors import RecipeProblem
@@ -28,6 +28,10 @@ class Held:
             raise RecipeProblem(f"“{self.thread}” is no screw known here. There are: {', '.join(THREADS)}.", "joints")
         if len(self.at_mm or ()) > 24 or not all(abs(v) < 1e5 for p in self.at_mm or () for v in p):
             raise RecipeProblem("A seam takes up to 24 fasteners, on the piece.", "joints")
+
+    def mirrored(self) -> "Held":
+        """The same for the other side of a pair."""
+        return self if self.at_mm is None else replace(self, at_mm=tuple((-x, y, z) for x, y, z in self.at_mm))
 
     def means(self, seam: Seam) -> bool:
         """Whether it names this seam."""

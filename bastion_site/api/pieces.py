@@ -16,6 +16,7 @@ from bastion_core.errors import RecipeProblem
 from bastion_core.fit.curve import filament_at, from_curve
 from bastion_core.fit.layers import pad_of
 from bastion_core.fit.sites import guess_site
+from bastion_core.join.recipe import JoinRecipe
 from bastion_core.measure.table import SITES
 from bastion_core.pieces.recipe import PiecesRecipe
 from bastion_core.pieces.sets import SetFile, called
@@ -220,7 +221,10 @@ class PieceView(mixins.RetrieveModelMixin, mixins.DestroyModelMixin, viewsets.Ge
         )  # fmt: skip
         cuts = piece.of(CutRecipe).cuts
         mirrored = not piece.of(PiecesRecipe).mirrored
-        copy.decide(side=other, mirrored=mirrored, cuts=cuts and plain(tuple(c.mirrored() for c in cuts)), **mirrored_seat(piece))
+        joints = plain(tuple(h.mirrored() for h in piece.of(JoinRecipe).joints))
+        copy.decide(
+            side=other, mirrored=mirrored, cuts=cuts and plain(tuple(c.mirrored() for c in cuts)), joints=joints, **mirrored_seat(piece)
+        )  # fmt: skip
         copy.save()
         copy.more_files.set(piece.more_files.all())
         refresh(self.queryset.get(pk=copy.pk))

@@ -158,6 +158,10 @@ class Lugs(unittest.TestCase):
         self.assertEqual(read_held("A-B=bolt:M4"), Held("A-B", "bolt", thread="M4"))
         self.assertEqual(read_held("snap"), Held("", "snap"))
 
+    def test_the_other_side_of_a_pair(self):
+        self.assertEqual(Held("s", "pin", ((3.0, 1.0, 2.0),)).mirrored().at_mm, ((-3.0, 1.0, 2.0),))
+        self.assertEqual(Held("s", "lug").mirrored(), Held("s", "lug"))
+
 
 class Snaps(unittest.TestCase):
     def test_strain_is_the_handbooks(self):
