@@ -61,7 +61,7 @@ export function SeamSheet({ seam, small = false, trying, chosen = null, onChoose
       viewBox={`${x - rim} ${y - rim} ${w + 2 * rim} ${h + 2 * rim}`}
       width="100%"
       height="100%"
-      role="img"
+      role={onMove ? "group" : "img"}
       aria-label={`Cut face between ${seam.letters.replace("-", " and ")}, flat`}
       style={{ display: "block", touchAction: onMove ? "none" : undefined, background: inks.sheet }}
     >
