@@ -17,7 +17,8 @@ from bastion_core.geometry.mesh import Floats
 from bastion_core.geometry.place import quarter_turns, scaling
 from bastion_core.join.glue import glued
 from bastion_core.join.recipe import JoinRecipe
-from bastion_core.join.station import JoinData, JoinResult, SeamRecord
+from bastion_core.join.records import SeamRecord
+from bastion_core.join.station import JoinData, JoinResult
 from bastion_core.pieces.recipe import PiecesRecipe
 from bastion_core.pieces.station import PiecesResult
 from bastion_core.print.queue import Task, schedule

@@ -7,6 +7,7 @@ from string import ascii_uppercase
 from typing import Protocol
 
 import numpy as np
+import shapely
 from shapely import box
 from shapely.geometry.base import BaseGeometry
 
@@ -45,14 +46,13 @@ class Cut:
     limits: tuple[tuple[str, int], ...] = ()
     bow_mm: float = 0.0
     """How far its middle (``point``) stands out, along its normal, over a span of 100 mm; 0 for a plane."""
-    bow_along: tuple[float, float, float] | None = None
-    """The direction in it along which it is bowed; None for its frame's first."""
+    bow_across: bool = False
+    """Bowed along the second direction of its frame, not the first."""
 
     def mirrored(self) -> "Cut":
         """The same left to right."""
         (x, *at), (u, *along) = self.point, self.normal
-        bow = self.bow_along and (-self.bow_along[0], self.bow_along[1], self.bow_along[2])
-        return replace(self, point=(-x, at[0], at[1]), normal=(-u, along[0], along[1]), bow_along=bow)
+        return replace(self, point=(-x, at[0], at[1]), normal=(-u, along[0], along[1]))
 
     def plane(self, scale: tuple[float, float, float]) -> Plane:
         """The plane at a scale: points stretch with it, normals against it."""
@@ -65,12 +65,9 @@ class Cut:
         if not self.bow_mm:
             return plane
         s, n, unit = np.array(scale), np.array(plane.normal), np.array(self.normal) / np.linalg.norm(self.normal)
-        wanted = plane_frame(unit)[:, 0] if self.bow_along is None else np.array(self.bow_along)
-        along = (wanted / max(float(np.linalg.norm(wanted)), 1e-12)) * s
+        along = plane_frame(unit)[:, 1 if self.bow_across else 0] * s
         along -= n * (along @ n)
         stretch = float(np.linalg.norm(along))
-        if stretch < 1e-3:
-            raise RecipeProblem(f"Cut {self.id} is bowed along its own normal. Choose a direction that lies in it.", "cuts")
         # A parabola stretches with the scale: its depth with the normal, over a span that grew.
         deep = self.bow_mm / float(np.linalg.norm(unit / s))
         return Bowed(plane, three(np.array(self.point) * s), three(along / stretch), deep / stretch**2)
@@ -120,6 +117,11 @@ class Surface(Protocol):
         """Whether a box (2, 3) comes so near."""
 
 
+def rim_in_space(face: BaseGeometry, surface: Surface, step_mm: float) -> Floats:
+    """(n, 3): points along the rims of a flat area that lies in a surface's frame."""
+    return surface.to_space(shapely.get_coordinates(shapely.segmentize(face.boundary, step_mm)))
+
+
 @dataclass(frozen=True)
 class Seam:
     """Where two parts meet: the shared face in the surface's own frame (u, v in mm), and its size."""
@@ -142,6 +144,10 @@ class Seam:
     @property
     def area_mm2(self) -> float:
         return float(self.face.area)
+
+    def rim(self, step_mm: float = 2.0) -> Floats:
+        """(n, 3): points along all its rims, none further apart than that."""
+        return rim_in_space(self.face, self.surface, step_mm)
 
 
 @dataclass(frozen=True)

@@ -55,6 +55,18 @@ def seen_share(mesh: Mesh) -> Floats:
     return np.asarray(np.minimum(_evened(mesh, seen / best), 1.0) * _grooves(mesh))
 
 
+def looked_at(points: Floats, outward: Floats, mesh: Mesh, count: int = DIRECTIONS) -> tuple[Floats, Floats]:
+    """Of places (n, 3) just off a surface, ``outward`` (n, 3) away from it: what bystanders see of each (n,), by how much each look weighs; and in
+    what share of all directions nothing is in the way (n,)."""
+    seen, free_ways = np.zeros(len(points)), np.zeros(len(points))
+    for direction, weight in zip(*bystanders(count), strict=True):
+        looked = np.flatnonzero(outward @ direction > 0)
+        free = mesh.rays.first_hits(points[looked], np.tile(direction, (len(looked), 1)))[1] < 0
+        seen[looked] += weight * free
+        free_ways[looked] += free / count
+    return seen, free_ways
+
+
 def _evened(mesh: Mesh, share: Floats) -> Floats:
     """(m,): each face like those round it: single faces of a coarse surface lie turned anyhow."""
     areas = np.repeat(np.linalg.norm(mesh.area_vectors, axis=1), 3)

@@ -12,6 +12,8 @@ from bastion_core.errors import MeshProblem
 from bastion_core.geometry.mesh import Floats, Mesh
 from bastion_core.geometry.place import Plane
 
+_SPECK_MM3 = 1e-6
+
 
 class Solid:
     """A closed body with an inside, held as a live Manifold (never rebuilt between operations)."""
@@ -74,7 +76,8 @@ class Solid:
 
     def bodies(self) -> list["Solid"]:
         """The separate bodies, largest first; a closed void inside a body stays with it."""
-        shells = sorted((Solid(m) for m in self.manifold.decompose()), key=lambda s: -s.volume)
+        # Closed specks that rounding leaves where surfaces cross at a hair's breadth are neither bodies nor voids.
+        shells = sorted((s for m in self.manifold.decompose() if abs((s := Solid(m)).volume) > _SPECK_MM3), key=lambda s: -s.volume)
         solid = [s for s in shells if s.volume > 0]
         owned: dict[int, list[Solid]] = {}
         for void in shells[len(solid) :]:
@@ -129,6 +132,11 @@ def prism(face: BaseGeometry, low_mm: float, high_mm: float) -> Solid:
     if not rings or high_mm <= low_mm:
         return Solid(Manifold())
     return Solid(CrossSection(rings, FillRule.EvenOdd).extrude(high_mm - low_mm).translate([0.0, 0.0, low_mm]))
+
+
+def slab(face: BaseGeometry, low_mm: float, high_mm: float, into: int) -> Solid:
+    """A prism counted from the plane z = 0 upward (1) or downward (-1)."""
+    return prism(face, low_mm, high_mm) if into > 0 else prism(face, -high_mm, -low_mm)
 
 
 def hull_solid(points: Floats) -> Solid:

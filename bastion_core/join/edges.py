@@ -6,11 +6,11 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
-from shapely import LineString, MultiLineString, Polygon, unary_union
+from shapely import LineString, MultiLineString, MultiPolygon, Polygon, unary_union
 from shapely.geometry.base import BaseGeometry
 
 from bastion_core.cut.parting import Surface
-from bastion_core.cut.visible import bystanders
+from bastion_core.cut.visible import looked_at
 from bastion_core.geometry.mesh import Floats, Ints, Mesh
 
 _STEP_MM = 2.5
@@ -26,6 +26,7 @@ _SHOWS = 0.03
 _WALL_REACH_MM = 60.0
 _RUN_MM = 6.0
 _SIMPLE_MM = 0.03
+_GRID_MM = 1e-4
 
 
 @dataclass(frozen=True, eq=False)
@@ -72,7 +73,9 @@ def rims_of(section: BaseGeometry, height_mm: float, surface: Surface, whole: Me
     if not len(points):
         return None
     wall, across = _across(points, out, section)
-    seen, free = _seen(points, out, height_mm, surface, whole)
+    level = np.full(len(points), height_mm)
+    at, off = (surface.to_space(np.column_stack([p, level])) for p in (points, points + out * _OFF_MM))
+    seen, free = looked_at(off, off - at, whole, _LOOKS)
     _, nearest = cKDTree(points).query(across)
     opposite = np.where(np.isfinite(wall), seen[nearest], 1.0)
     turned_in = (free < _OPEN) | (seen < _AWAY * opposite)
@@ -131,22 +134,6 @@ def _segments(section: BaseGeometry) -> tuple[Floats, Floats]:
     return np.concatenate([c[:-1] for c in corners]), np.concatenate([c[1:] for c in corners])
 
 
-def _seen(points: Floats, out: Floats, height_mm: float, surface: Surface, whole: Mesh) -> tuple[Floats, Floats]:
-    """What bystanders see of the surface at each sample (n,), and in what share of all directions nothing is in the way (n,)."""
-    level = np.full(len(points), height_mm)
-    at = surface.to_space(np.column_stack([points, level]))
-    off = surface.to_space(np.column_stack([points + out * _OFF_MM, level]))
-    directions, weights = bystanders(_LOOKS)
-    away = off - at
-    seen, open_ways = np.zeros(len(points)), np.zeros(len(points))
-    for direction, weight in zip(directions, weights, strict=True):
-        looked = np.flatnonzero(away @ direction > 0)
-        free = whole.rays.first_hits(off[looked], np.tile(direction, (len(looked), 1)))[1] < 0
-        seen[looked] += weight * free
-        open_ways[looked] += free / _LOOKS
-    return seen, open_ways
-
-
 def _evened(inside: NDArray[np.bool_], ring: Ints) -> NDArray[np.bool_]:
     """Runs shorter than a fastener are like what is round them."""
     half = max(int(_RUN_MM / _STEP_MM / 2), 1)
@@ -162,6 +149,29 @@ def _evened(inside: NDArray[np.bool_], ring: Ints) -> NDArray[np.bool_]:
 def near(line: BaseGeometry, reach_mm: float) -> BaseGeometry:
     """What lies so near a line, its ends cut square."""
     return line.buffer(reach_mm, cap_style="flat", join_style="mitre", mitre_limit=2.0) if not line.is_empty else Polygon()
+
+
+def both(one: BaseGeometry, other: BaseGeometry) -> BaseGeometry:
+    """What two flat areas share. On a fine grid: rims that nearly coincide, as those of a wall and its own half do, never fail there."""
+    return _areas(shapely.intersection(_areas(one), _areas(other), grid_size=_GRID_MM))
+
+
+def less(area: BaseGeometry, other: BaseGeometry) -> BaseGeometry:
+    """A flat area without another one; on the same grid."""
+    return _areas(shapely.difference(_areas(area), _areas(other), grid_size=_GRID_MM))
+
+
+def _areas(shape: BaseGeometry) -> BaseGeometry:
+    """The polygons of a shape: where rims only touch, overlays leave lines and points too."""
+    if shape.geom_type in ("Polygon", "MultiPolygon"):
+        return shape
+    return MultiPolygon([p for g in getattr(shape, "geoms", []) for p in getattr(g, "geoms", [g]) if p.geom_type == "Polygon"])
+
+
+def simple(area: BaseGeometry, off_mm: float) -> BaseGeometry:
+    """A flat area with fewer corners, its rims off by no more than that; sound, whatever was left out."""
+    fewer = shapely.simplify(area, off_mm)
+    return fewer if fewer.is_valid else clean(shapely.make_valid(fewer), 0.0)
 
 
 def thin_places(area: BaseGeometry, least_mm: float) -> BaseGeometry:

@@ -6,7 +6,7 @@ from math import pi
 from bastion_core.errors import RecipeProblem
 from bastion_core.join.fasteners.key import Key
 from bastion_core.join.joining import Joint
-from bastion_core.join.table import BEAD_MM2, ENOUGH, GLUES, KNOCK_G, SANDED_GAP_MM, TAPE_EVERY_MM, WASTED, Glue
+from bastion_core.join.table import BEAD_MM2, ENOUGH, GLUES, KNOCK_G, SANDED_GAP_MM, SCREWED, TAPE_EVERY_MM, WASTED, Glue
 from bastion_core.print.profile import FILAMENT_DIAMETER_MM, material
 
 _G_M_S2 = 9.81
@@ -48,6 +48,8 @@ class GlueRecord:
     caution: str
     suits: bool = True
     """Whether it bonds the material and fills the gap."""
+    wanted: float = ENOUGH
+    """The safety under which the glued faces alone are too few."""
 
 
 def glue_needs(joint: Joint, lighter_mm3: float) -> GlueNeeds:
@@ -57,7 +59,7 @@ def glue_needs(joint: Joint, lighter_mm3: float) -> GlueNeeds:
     flanks = sum(k.length_mm * k.height_mm * (1 if k.what == "lip" else 2) for k in keys)
     return GlueNeeds(
         round(joint.seam.area_mm2, 1), round(float(joint.seam.face.length), 1), round(joint.inside_mm, 1), round(flanks, 1),
-        keys[0].clearance_mm if keys else 0.0, round(lighter_mm3, 1), joint.kind in ("insert", "bolt", "wing", "snap"),
+        keys[0].clearance_mm if keys else 0.0, round(lighter_mm3, 1), joint.kind in (*SCREWED, "snap"),
     )  # fmt: skip
 
 

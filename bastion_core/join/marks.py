@@ -13,10 +13,11 @@ from shapely.affinity import scale as stretched
 from shapely.geometry.base import BaseGeometry
 
 from bastion_core.cut.parting import Part, Seam
-from bastion_core.cut.visible import bystanders
+from bastion_core.cut.visible import looked_at
 from bastion_core.geometry.arrays import Floats, Ints, three
 from bastion_core.geometry.mesh import Mesh
 from bastion_core.geometry.solid import Solid, prism
+from bastion_core.geometry.walls import SurfaceSample, surface_sample
 
 LINE_MM = 0.7
 """Width of an engraved line: a printed one and a half; common practice, no source."""
@@ -31,7 +32,12 @@ _FLAT_MM = 0.6
 _OFF_SEAM_MM = 2.0
 _HIDDEN = 0.12
 """A face is hidden where bystanders see less of it than this; on plates, less than a third of what is seen of its other side."""
-_TRIED = 160
+_TRIED, _SPREAD = 160, 2000
+_BY_SEAM_MM = 30.0
+_OFF_MM = 0.25
+_CAVITY_MM = 6.0
+"""An inside faces at least so much air."""
+_UP = np.array([0.0, 0.0, 1.0])
 _LOOKS = 40
 
 
@@ -79,45 +85,20 @@ def letters_drawn(text: str, height_mm: float) -> BaseGeometry:
     return placed.buffer(LINE_MM / 2, quad_segs=2)
 
 
-@dataclass(frozen=True, eq=False)
-class Inside:
-    """Places on the inside of a part where something may be written."""
-
-    points: Floats
-    """(n, 3)."""
-    normals: Floats
-    """(n, 3)."""
-
-
-def inside_of(part: Mesh, whole: Mesh, seed: int = 3) -> Inside:
+def inside_of(part: Mesh, whole: Mesh) -> SurfaceSample:
     """Points of a part's surface that nobody sees when the piece is whole, evenly spread."""
-    areas = np.linalg.norm(part.area_vectors, axis=1)
-    rng = np.random.default_rng(seed)
-    face = rng.choice(len(areas), 12 * _TRIED, p=areas / areas.sum())
-    a, b = np.sqrt(rng.random(len(face))), rng.random(len(face))
-    corner = part.triangles[face]
-    points = corner[:, 0] * (1 - a)[:, None] + corner[:, 1] * (a * (1 - b))[:, None] + corner[:, 2] * (a * b)[:, None]
-    normals = part.area_vectors[face] / areas[face][:, None]
+    sample = surface_sample(part, _SPREAD, seed=3)
+    points, normals = sample.points, sample.normals
     # What lies on a cut is not on the whole piece's surface: a short way off it lies in the material.
-    starts = points + normals * 0.25
-    seen, other = _seen(starts, normals, whole), None
+    starts = points + normals * _OFF_MM
     depth, _ = part.rays.first_hits(points - normals * 1e-3, -normals)
     known = np.isfinite(depth)
-    behind = np.where(known[:, None], points - normals * (np.where(known, depth, 0.0) + 0.25)[:, None], starts)
-    other = _seen(behind, -normals, whole)
+    behind = np.where(known[:, None], points - normals * (np.where(known, depth, 0.0) + _OFF_MM)[:, None], starts)
+    seen, other = (looked_at(at, way, whole, _LOOKS)[0] for at, way in ((starts, normals), (behind, -normals)))
     inward, _ = whole.rays.first_hits(starts, normals)
     glued = _inside_material(starts, whole)
-    hidden = ((seen < _HIDDEN) | (seen < other / 3)) & (other > seen) & known & ~glued & (inward > 6.0)
-    return Inside(points[hidden], normals[hidden])
-
-
-def _seen(starts: Floats, normals: Floats, whole: Mesh) -> Floats:
-    directions, weights = bystanders(_LOOKS)
-    seen = np.zeros(len(starts))
-    for direction, weight in zip(directions, weights, strict=True):
-        looked = np.flatnonzero(normals @ direction > 0.05)
-        seen[looked] += weight * (whole.rays.first_hits(starts[looked], np.tile(direction, (len(looked), 1)))[1] < 0)
-    return seen
+    hidden = ((seen < _HIDDEN) | (seen < other / 3)) & (other > seen) & known & ~glued & (inward > _CAVITY_MM)
+    return SurfaceSample(points[hidden], normals[hidden])
 
 
 def _inside_material(points: Floats, whole: Mesh) -> Ints:
@@ -130,44 +111,48 @@ def _inside_material(points: Floats, whole: Mesh) -> Ints:
     return within
 
 
+@dataclass(frozen=True, eq=False)
+class _Page:
+    """The inside of one part, to be written on."""
+
+    part: str
+    mesh: Mesh
+    inside: SurfaceSample
+    edges: Floats
+    """(n, 3): the rims of its seams."""
+    raised: bool
+    used: list[Floats]
+    """What is taken already, (n, 3) each; grows with each mark."""
+
+    def write(self, text: str, height_mm: float, order: Ints) -> Mark | None:
+        """A text on the first of the places that takes it whole; None where none does."""
+        mark = _first(self, text, height_mm, order)
+        if mark is not None:
+            self.used.append(_round(mark))
+        return mark
+
+
 def marks_for(
     parts: Sequence[tuple[Part, Mesh]], seams: Sequence[Seam], whole: Mesh, title: str, taken: Floats, raised: bool
 ) -> tuple[Mark, ...]:
-    """A name for each part, and a small letter on either side of each seam. ``taken`` (n, 3) are places of what holds the seams."""
-    found: list[Mark] = []
-    up = np.array([0.0, 0.0, 1.0])
+    """A name for each part, and a small number on either side of each seam. ``taken`` (n, 3) are places of what holds the seams."""
+    found: list[Mark | None] = []
     for part, mesh in parts:
         inside = inside_of(mesh, whole)
         if not len(inside.points):
             continue
-        mine = [s for s in seams if part.name in (s.above, s.below)]
-        rims = [_rim(s) for s in mine]
-        edges = np.concatenate([np.zeros((0, 3)), *rims])
-        used = [taken] if len(taken) else []
+        rims = {k: s.rim() for k, s in enumerate(seams, 1) if part.name in (s.above, s.below)}
+        page = _Page(part.name, mesh, inside, np.concatenate([np.zeros((0, 3)), *rims.values()]), raised, [taken] if len(taken) else [])
         letter = part.name.rsplit("-", 1)[-1]
-        for text, height in ((f"{letter}^ {title}".strip(), LARGE_MM), (f"{letter}^ {title}".strip(), SMALL_MM), (f"{letter}^", SMALL_MM)):
-            middle = mesh.bounds.mean(axis=0)
-            order = np.argsort(np.linalg.norm(inside.points - middle, axis=1))
-            mark = _first(part.name, text, height, inside, order, mesh, edges, used, up, raised)
-            if mark is not None:
-                found.append(mark)
-                used.append(_round(mark))
-                break
-        for k, seam in enumerate(mine):
-            number = str(seams.index(seam) + 1)
-            near = cKDTree(rims[k]).query(inside.points)[0]
-            order = np.argsort(near)
-            order = order[near[order] < 30.0]
-            mark = _first(part.name, number, SMALL_MM, inside, order, mesh, edges, used, up, raised)
-            if mark is not None:
-                found.append(mark)
-                used.append(_round(mark))
-    return tuple(found)
-
-
-def _rim(seam: Seam) -> Floats:
-    flat = shapely.get_coordinates(shapely.segmentize(seam.face.boundary, 2.0))
-    return seam.surface.to_space(flat)
+        order = np.argsort(np.linalg.norm(inside.points - mesh.bounds.mean(axis=0), axis=1))
+        whole_name = f"{letter}^ {title}".strip()
+        sizes = ((whole_name, LARGE_MM), (whole_name, SMALL_MM), (f"{letter}^", SMALL_MM))
+        found.append(next((m for text, height in sizes if (m := page.write(text, height, order))), None))
+        for number, rim in rims.items():
+            away = cKDTree(rim).query(inside.points)[0]
+            order = np.argsort(away)
+            found.append(page.write(str(number), SMALL_MM, order[away[order] < _BY_SEAM_MM]))
+    return tuple(m for m in found if m is not None)
 
 
 def _round(mark: Mark) -> Floats:
@@ -176,30 +161,18 @@ def _round(mark: Mark) -> Floats:
     return np.stack(np.meshgrid(*(np.linspace(a, b, 4) for a, b in zip(low, high, strict=True))), axis=-1).reshape(-1, 3)
 
 
-def _first(
-    part: str,
-    text: str,
-    height: float,
-    inside: Inside,
-    order: Ints,
-    mesh: Mesh,
-    edges: Floats,
-    used: Sequence[Floats],
-    up: Floats,
-    raised: bool,
-) -> Mark | None:
-    """The first of the places that takes a text whole."""
+def _first(page: _Page, text: str, height: float, order: Ints) -> Mark | None:
     area = letters_drawn(text, height)
     low_x, low_y, high_x, high_y = area.bounds
     half = np.array([high_x - low_x, high_y - low_y]) / 2 + 0.8
     area = shapely.affinity.translate(area, -(low_x + high_x) / 2, -(low_y + high_y) / 2)
     steps = [np.linspace(-h, h, max(int(h / 1.2), 3)) for h in half]
     grid = np.stack(np.meshgrid(*steps), axis=-1).reshape(-1, 2)
-    near_edges = cKDTree(edges) if len(edges) else None
-    near_used = cKDTree(np.concatenate(used)) if used else None
+    near_edges = cKDTree(page.edges) if len(page.edges) else None
+    near_used = cKDTree(np.concatenate(page.used)) if page.used else None
     for k in order[:_TRIED]:
-        at, normal = inside.points[k], inside.normals[k]
-        y = up - normal * (up @ normal)
+        at, normal = page.inside.points[k], page.inside.normals[k]
+        y = _UP - normal * (_UP @ normal)
         if np.linalg.norm(y) < 0.2:
             y = np.array([0.0, 1.0, 0.0]) - normal * normal[1]
         y /= np.linalg.norm(y)
@@ -209,12 +182,12 @@ def _first(
             continue
         if near_used is not None and float(near_used.query(places)[0].min()) < 2.0:
             continue
-        distance, _ = mesh.rays.first_hits(places + normal * 3.0, np.tile(-normal, (len(places), 1)))
+        distance, _ = page.mesh.rays.first_hits(places + normal * 3.0, np.tile(-normal, (len(places), 1)))
         off = 3.0 - distance
         if not np.isfinite(distance).all() or np.abs(off).max() > _FLAT_MM:
             continue
-        wall, _ = mesh.rays.first_hits(places - normal * (distance - 3.0 + 0.01)[:, None], np.tile(-normal, (len(places), 1)))
-        if raised:
+        wall, _ = page.mesh.rays.first_hits(places - normal * (distance - 3.0 + 0.01)[:, None], np.tile(-normal, (len(places), 1)))
+        if page.raised:
             low, high = float(off.min()) - 0.3, float(off.max()) + DEEP_MM
         else:
             low, high = float(off.min()) - DEEP_MM, float(off.max()) + 0.5
@@ -222,5 +195,5 @@ def _first(
                 continue
         matrix = np.eye(4)
         matrix[:3, :3], matrix[:3, 3] = frame, at
-        return Mark(part, text, three(at, 3), height, prism(area, low, high).transformed(matrix))
+        return Mark(page.part, text, three(at, 3), height, prism(area, low, high).transformed(matrix))
     return None

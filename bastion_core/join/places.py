@@ -52,13 +52,9 @@ class KeptOff:
         return self.points, self.reach_mm
 
 
-def outline_of(seam: Seam, reach_mm: float, step_mm: float = 2.0) -> KeptOff:
+def outline_of(seam: Seam, reach_mm: float) -> KeptOff:
     """The rims of another seam, so that what holds this one ends before it."""
-    found = [np.zeros((0, 2))]
-    for polygon in getattr(seam.face, "geoms", [seam.face]):
-        for ring in (polygon.exterior, *polygon.interiors):
-            found.append(shapely.get_coordinates(shapely.segmentize(ring, step_mm)))
-    return KeptOff(seam.surface.to_space(np.concatenate(found)), reach_mm)
+    return KeptOff(seam.rim(), reach_mm)
 
 
 class SeamRoom:

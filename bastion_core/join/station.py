@@ -21,20 +21,19 @@ from bastion_core.fit.scale import Scale
 from bastion_core.fit.station import INSIDE as INSIDE_FILE
 from bastion_core.formats.glb import simplified, write_glb
 from bastion_core.geometry.arrays import three
-from bastion_core.geometry.mesh import Floats, Mesh
-from bastion_core.join.fasteners.base import Drawn, Fastener, Hardware
+from bastion_core.geometry.mesh import Mesh
+from bastion_core.join.fasteners.base import Hardware
 from bastion_core.join.fasteners.key import Key
-from bastion_core.join.glue import GlueNeeds, glue_needs
-from bastion_core.join.held import Held, letters_of
+from bastion_core.join.held import Held
 from bastion_core.join.joining import JoinRule, Joint, hardware, join
 from bastion_core.join.marks import Mark, marks_for
 from bastion_core.join.order import JoinStep
 from bastion_core.join.recipe import JoinRecipe
+from bastion_core.join.records import MarkRecord, SeamRecord, seam_record
 from bastion_core.join.room import InsideRoom
-from bastion_core.join.table import INSIDE, Kind
+from bastion_core.join.table import INSIDE, SCREWED
 from bastion_core.pieces.recipe import PiecesRecipe
 from bastion_core.pieces.shaped import Shaped
-from bastion_core.pieces.silhouette import svg_path
 from bastion_core.pieces.standing import save_mesh
 from bastion_core.print.recipe import PrintRecipe
 from bastion_core.progress import Progress, span
@@ -67,56 +66,6 @@ class JoinInputs:
 
 
 @dataclass(frozen=True)
-class FastenerRecord:
-    """One fastener; its place on the seam in the scaled piece's millimetres, and in the seam's drawing (y downward)."""
-
-    kind: str
-    position_mm: tuple[float, float, float]
-    axis: tuple[float, float, float]
-    clearance_mm: float
-    sizes: dict[str, float]
-    flat_mm: tuple[float, float]
-    drawn: tuple[Drawn, ...]
-    movable: bool
-    what: str = ""
-    """Of a key: tongue, lip or dovetail."""
-
-
-@dataclass(frozen=True)
-class SeamRecord:
-    """A seam: its parts, its cut, what holds it, and its face drawn flat (SVG path and box, mm)."""
-
-    id: str
-    number: int
-    """As it is engraved on either side."""
-    letters: str
-    """Its parts: A-B."""
-    parts: tuple[str, str]
-    cut: str
-    area_mm2: float
-    kind: Kind
-    """How it is held in the end."""
-    asked: Held
-    """How it was to be held."""
-    named: bool
-    """Whether the maker said so of this seam."""
-    advice: Said
-    code: str
-    """What became of it otherwise than wanted; see Joint."""
-    joints: tuple[FastenerRecord, ...]
-    face: str
-    box: tuple[float, float, float, float]
-    outline_mm: tuple[tuple[float, float, float], ...]
-    """Its longest rim in the scaled piece, for the stage."""
-    to_space: tuple[tuple[float, float, float], ...]
-    """Rows of the 3x4 that brings its drawing (x, y downward, 1) to the scaled piece."""
-    inside_mm: float
-    needs: GlueNeeds
-    own: int = 0
-    """What the files of a set came with to hold it."""
-
-
-@dataclass(frozen=True)
 class ToldSeam:
     """What is to be said of a seam."""
 
@@ -144,18 +93,9 @@ class JoinResult:
     told: tuple[ToldSeam, ...] = ()
     grown_mm3: float = 0.0
     carved_mm3: float = 0.0
-    stands_mm: float = 0.0
-    """How far something stands into the inside, at the most."""
     marked: int = 0
     """Parts that carry their letter."""
     parts: int = 0
-    slides: bool = False
-    """Whether anything is printed to a clearance."""
-
-    @property
-    def pins(self) -> int:
-        """Loose pins."""
-        return self.counts.get("pin", 0)
 
 
 @dataclass(frozen=True)
@@ -167,16 +107,6 @@ class JoinedPart:
     cut_normals: tuple[tuple[float, float, float], ...]
     supplied_down: tuple[float, float, float] | None = None
     """Which side of it lay down in the file it came in, whole; None for what was cut or printed as one."""
-
-
-@dataclass(frozen=True)
-class MarkRecord:
-    """A text on the inside of a part, in the scaled piece's mm."""
-
-    part: str
-    text: str
-    at_mm: tuple[float, float, float]
-    height_mm: float
 
 
 @dataclass(frozen=True)
@@ -203,7 +133,7 @@ class JoinStation(Station[Case, JoinInputs, JoinResult]):
         plastic = case.of(PrintRecipe).material
         insert, screw = (case.shop.fitted(gap, numbers, plastic) or 0.0 for gap in ("insert", "thread"))
         stands = any(h.kind in INSIDE for h in r.joints)
-        screwed = any(h.kind in ("insert", "bolt", "wing") for h in r.joints)
+        screwed = any(h.kind in SCREWED for h in r.joints)
         snaps = any(h.kind == "snap" for h in r.joints)
         rule = JoinRule(
             r.rule(case.shop, numbers, plastic), r.joints, r.gap(case.shop, numbers, plastic, key=True), insert if screwed else 0.0,
@@ -241,8 +171,8 @@ class JoinStation(Station[Case, JoinInputs, JoinResult]):
         glued = sum(not s.joints and not s.own for s in seams)
         result = JoinResult(
             counts, len(seams), glued, sum(s.own > 0 for s in seams), joined.warnings, hardware(joined.joints), _told(seams),
-            round(joined.grown_mm3 + max(lettered, 0.0), 1), round(joined.carved_mm3 + max(-lettered, 0.0), 1), max((f.sizes.get("stands_mm", 0.0) for s in seams for f in s.joints), default=0.0),
-            len({m.part for m in marks}), len(parts), any(s.joints for s in seams),
+            round(joined.grown_mm3 + max(lettered, 0.0), 1), round(joined.carved_mm3 + max(-lettered, 0.0), 1),
+            len({m.part for m in marks}), len(parts),
         )  # fmt: skip
         data = JoinData(
             seams, tuple(JoinedPart(p.name, p.id, normals[p.name], _supplied_down(p, inputs)) for p in parts), joined.steps,
@@ -262,15 +192,8 @@ class JoinStation(Station[Case, JoinInputs, JoinResult]):
                 smaller = _smaller(recipe, told) if told.code == "presses" else None
                 remedies += [Remedy(say("Screws of {}", smaller.thread), _with(recipe, told, smaller))] if smaller else []
                 remedies.append(Remedy(say("Hold it as suits the wall"), _with(recipe, told, Held(told.id, "auto"))))
-            said.append(
-                Finding(
-                    f"seam-{told.code}",
-                    Verdict.TIGHT,
-                    say("{}: {}", told.letters.replace("-", " to "), told.said),
-                    told.at_mm,
-                    tuple(remedies),
-                )
-            )
+            sentence = say("{}: {}", told.letters.replace("-", " to "), told.said)
+            said.append(Finding(f"seam-{told.code}", Verdict.TIGHT, sentence, told.at_mm, tuple(remedies)))
         bare = [t for t in result.told if t.code == "glued"]
         if bare:
             words = f"{len(bare)} of {result.seams} seams {'has' if len(bare) == 1 else 'have'} no room for pins or a lip: glue with an inside fillet."
@@ -282,7 +205,7 @@ class JoinStation(Station[Case, JoinInputs, JoinResult]):
                 remedies.append(Remedy(say("Lugs inside, with pins"), change))
             said.append(Finding("glued-only", Verdict.TIGHT, say(words), bare[0].at_mm, tuple(remedies)))
         plastic = case.of(PrintRecipe).material
-        if result.slides and recipe.pin_clearance_mm is None and case.shop.fitted("pin", case.of(CutRecipe).printer_ids, plastic) is None:
+        if result.counts and recipe.pin_clearance_mm is None and case.shop.fitted("pin", case.of(CutRecipe).printer_ids, plastic) is None:
             words = "Clearance {} per side is the shop's usual one. Print a clearance coupon and enter what fitted."
             said.append(Note("coupon", say(words, mm(case.shop.pin_clearance_mm, digits=2))))
         if recipe.marks != "none" and result.parts > 1 and result.marked < result.parts:
@@ -303,11 +226,8 @@ class JoinStation(Station[Case, JoinInputs, JoinResult]):
         )  # fmt: skip
         most = sorted(result.counts.items(), key=lambda c: -c[1])
         if not most:
-            return (
-                Fact(say("as supplied"), say(counted(result.seams, "seam")))
-                if result.own == result.seams
-                else Fact(say("glue"), say(below))
-            )
+            supplied = result.own == result.seams
+            return Fact(say("as supplied" if supplied else "glue"), say(counted(result.seams, "seam") if supplied else below))
         words = [counted(n, _ONE[k]) for k, n in most]
         main = words[0]
         if len(words) > 1 and len(f"{main}, {words[1]}") <= 14:
@@ -343,7 +263,7 @@ def _smaller(recipe: JoinRecipe, told: ToldSeam) -> Held | None:
     """The same with the next smaller screw; None where there is none."""
     named = [h for h in recipe.joints if h.seam in (told.id, told.letters)] or [h for h in recipe.joints if not h.seam]
     names = list(THREADS)
-    at = names.index(named[0].thread) if named and named[0].kind in ("insert", "bolt", "wing") else 0
+    at = names.index(named[0].thread) if named and named[0].kind in SCREWED else 0
     return replace(named[0], seam=told.id, thread=names[at - 1], at_mm=None) if at else None
 
 
@@ -388,32 +308,3 @@ def _supplied_down(part: Part, inputs: JoinInputs) -> tuple[float, float, float]
     turn = Rotation.from_euler("xyz", inputs.turns[files[0]], degrees=True).as_matrix() if files else np.eye(3)
     down = inputs.shaped.standing.matrix[:3, :3] @ turn @ np.array([0.0, 0.0, -1.0]) / np.array(inputs.scale)
     return three(down / np.linalg.norm(down), 6)
-
-
-def fastener_record(fastener: Fastener) -> FastenerRecord:
-    """A fastener as it is kept and told."""
-    u, v = fastener.flat_mm
-    return FastenerRecord(
-        fastener.kind, three(fastener.position_mm, 4), three(fastener.axis, 6), fastener.clearance_mm, fastener.sizes(), (round(u, 3), round(-v, 3)),
-        fastener.drawing(), fastener.movable, fastener.what if isinstance(fastener, Key) else "",
-    )  # fmt: skip
-
-
-def seam_record(joint: Joint, number: int, volumes: Mapping[str, float], step: JoinStep | None) -> SeamRecord:
-    """A seam as it is kept and told."""
-    seam = joint.seam
-    low_u, low_v, high_u, high_v = seam.face.bounds
-    rings = [r for p in getattr(seam.face, "geoms", [seam.face]) for r in (p.exterior, *p.interiors)]
-    longest = max(rings, key=lambda r: r.length)
-    outline: Floats = seam.surface.to_space(np.array(longest.simplify(0.3).coords))
-    # Of the drawing y points down.
-    corner = seam.surface.to_space(np.array([[0.0, 0.0], [1.0, 0.0], [0.0, -1.0]]))
-    rows = np.column_stack([corner[1] - corner[0], corner[2] - corner[0], corner[0]])
-    sides = (step.above, step.below) if step else ((seam.above,), (seam.below,))
-    lighter = min(sum(volumes[name] for name in side) for side in sides)
-    return SeamRecord(
-        seam.id, number, letters_of(seam), (seam.above, seam.below), seam.cut_id, round(seam.area_mm2, 2), joint.kind, joint.asked, bool(joint.asked.seam),
-        joint.advice, joint.code, tuple(fastener_record(f) for f in joint.fasteners), svg_path(seam.face),
-        (low_u, -high_v, high_u - low_u, high_v - low_v), tuple(three(p, 2) for p in outline), tuple(three(r, 6) for r in rows),
-        round(joint.inside_mm, 1), glue_needs(joint, lighter), seam.own,
-    )  # fmt: skip

@@ -19,6 +19,8 @@ KINDS: dict[Kind, str] = {
 """How a seam may be held, by its code."""
 INSIDE: tuple[Kind, ...] = ("lug", "insert", "bolt", "wing", "snap")
 """Those that stand into the inside of a shell and take room there."""
+SCREWED: tuple[Kind, ...] = ("insert", "bolt", "wing")
+"""Those that are held by a screw of some size."""
 
 
 MOST_STRAIN = {"pla": 0.018, "pla-sand": 0.012, "petg": 0.03, "abs": 0.03, "asa": 0.03, "tpu": 0.25}

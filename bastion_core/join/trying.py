@@ -12,25 +12,26 @@ from bastion_core.errors import RecipeProblem
 from bastion_core.findings import NOTHING, Said, mm, say
 from bastion_core.geometry.arrays import three
 from bastion_core.geometry.mesh import Mesh
+from bastion_core.join.ask import Ask
 from bastion_core.join.fasteners.base import Drawn
 from bastion_core.join.fasteners.inside import place_inside
 from bastion_core.join.fasteners.pin import Pin
 from bastion_core.join.joining import INSIDE_OFF_MM, load_for
 from bastion_core.join.places import Footprint, SeamRoom, outline_of
-from bastion_core.join.station import JoinData, JoinInputs, SeamRecord, inside_of_piece, parting_of
+from bastion_core.join.records import SeamRecord
+from bastion_core.join.station import JoinData, JoinInputs, inside_of_piece, parting_of
 
 _THERE_MM = 0.05
 
 
 @dataclass(frozen=True)
 class Tried:
-    """Where a fastener would go when it is put somewhere: on the seam's drawing (y downward), in the scaled piece, and in the piece's own mm."""
+    """Where a fastener would go when it is put somewhere: on the seam's drawing (y downward) and in the scaled piece."""
 
     holds: bool
     """Whether it may sit just where it was put."""
     flat_mm: tuple[float, float]
     position_mm: tuple[float, float, float]
-    at_mm: tuple[float, float, float]
     drawn: tuple[Drawn, ...]
     stands_mm: float | None
     room_mm: float | None
@@ -51,23 +52,19 @@ def try_place(inputs: JoinInputs, data: JoinData, place: Place, seam_id: str, in
     if record.joints[index].kind == "pin":
         return _pin(inputs, record, room, index, (float(wanted[0]), float(wanted[1])), place)
     whole: Mesh = place.live(("whole mesh", inputs.shaped, inputs.scale), lambda: inputs.shaped.scaled(place, inputs.scale).mesh())
-    inside = inside_of_piece(inputs, place)
-    apart = place.live(
-        ("apart", inputs.cut, seam_id),
-        lambda: [
-            outline_of(s, INSIDE_OFF_MM) for s in parting.seams if s.id != seam_id and {s.above, s.below} & {seam.above, seam.below}
-        ],
-    )  # fmt: skip
+    inside, rule = inside_of_piece(inputs, place), inputs.rule
     held = replace(record.asked, kind=record.kind)
-    placed = place_inside(seam, held, load_for(held, inputs.rule), whole, inside, apart, inputs.rule.material, wanted[None])
+    apart = [outline_of(s, INSIDE_OFF_MM) for s in parting.seams if s.id != seam_id and {s.above, s.below} & {seam.above, seam.below}]
+    ask = Ask(room, whole, rule.key_gap_mm, rule.pins.least_wall_mm, apart, held.turned)
+    placed = place_inside(ask, held, load_for(held, rule), inside, rule.material, wanted[None])
     said = placed.said
     if not placed.lugs:
-        return _as_it_was(record, index, scale, said)
+        return _as_it_was(record, index, said)
     lug = placed.lugs[0]
     u, v = lug.flat_mm
     position = np.array(lug.position_mm)
     return Tried(
-        not said, (round(u, 3), round(-v, 3)), three(position, 3), three(position / scale, 3), lug.drawing(), round(lug.stands_mm, 2),
+        not said, (round(u, 3), round(-v, 3)), three(position, 3), lug.drawing(), round(lug.stands_mm, 2),
         inside.at(position), said,
     )  # fmt: skip
 
@@ -88,9 +85,7 @@ def _pin(inputs: JoinInputs, record: SeamRecord, room: SeamRoom, index: int, wan
         if k != index:
             places = places.difference(Point(other.flat_mm[0], -other.flat_mm[1]).buffer(2 * radius + rule.least_wall_mm))
     if places.is_empty:
-        return _as_it_was(
-            record, index, np.array(inputs.scale), say("No wall of this seam holds a pin of {}.", mm(own.sizes["diameter_mm"], digits=2))
-        )
+        return _as_it_was(record, index, say("No wall of this seam holds a pin of {}.", mm(own.sizes["diameter_mm"], digits=2)))
     there, _ = nearest_points(places, Point(wanted))
     off = float(np.hypot(there.x - wanted[0], there.y - wanted[1]))
     at = room.in_space(there.x, there.y)
@@ -104,12 +99,10 @@ def _pin(inputs: JoinInputs, record: SeamRecord, room: SeamRoom, index: int, wan
     )
     said = NOTHING if off <= _THERE_MM else say("No wall there holds it: the nearest place that does is {} away.", mm(off, digits=1))
     return Tried(
-        off <= _THERE_MM, (round(there.x, 3), round(-there.y, 3)), three(at, 3), three(np.array(at) / np.array(inputs.scale), 3), pin.drawing(), None, None, said
+        off <= _THERE_MM, (round(there.x, 3), round(-there.y, 3)), three(at, 3), pin.drawing(), None, None, said
     )  # fmt: skip
 
 
-def _as_it_was(record: SeamRecord, index: int, scale: np.ndarray, said: Said) -> Tried:
+def _as_it_was(record: SeamRecord, index: int, said: Said) -> Tried:
     own = record.joints[index]
-    return Tried(
-        False, own.flat_mm, own.position_mm, three(np.array(own.position_mm) / scale, 3), own.drawn, own.sizes.get("stands_mm"), None, said
-    )
+    return Tried(False, own.flat_mm, own.position_mm, own.drawn, own.sizes.get("stands_mm"), None, said)

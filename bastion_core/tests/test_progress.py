@@ -10,7 +10,7 @@ from bastion_core.cut.station import cut_piece
 from bastion_core.errors import Stopped
 from bastion_core.geometry.solid import Solid
 from bastion_core.join.fasteners.pin import PinRule
-from bastion_core.join.joining import join
+from bastion_core.join.joining import JoinRule, join
 from bastion_core.pieces.intake import take_in
 from bastion_core.progress import span
 from bastion_core.shop import Printer
@@ -37,7 +37,7 @@ class Progress(unittest.TestCase):
         watch = Stopper()
         taken = take_in(BUNNY, progress=span(watch, 0.0, 0.4))
         cutting = cut_piece(taken.solid, SMALL, (1.0, 1.0, 1.0), "p", progress=span(watch, 0.4, 0.7))
-        join(cutting.parting, PinRule(), span(watch, 0.7, 1.0))
+        join(cutting.parting, JoinRule(PinRule()), span(watch, 0.7, 1.0))
         self.assertGreater(len(watch.seen), 10)
         self.assertEqual(watch.seen, sorted(watch.seen))
         self.assertLessEqual(watch.seen[-1], 1.0)
@@ -51,7 +51,7 @@ class Progress(unittest.TestCase):
                 propose_cuts(solid, SMALL, (1.0, 1.0, 1.0), "p", progress=Stopper(at))
         parting = cut_piece(solid, SMALL, (1.0, 1.0, 1.0), "p").parting
         with self.assertRaises(Stopped):
-            join(parting, PinRule(), Stopper(2))
+            join(parting, JoinRule(PinRule()), Stopper(2))
 
 
 class TheOneCommand(unittest.TestCase):

@@ -107,13 +107,16 @@ def build_hardware(request, pk: int) -> HttpResponse:
 
 
 def _hardware(pieces: list[Piece], name: str) -> HttpResponse:
+    """The list of some pieces; one that is not computed yet says so in it. NotYet where none is."""
+    known = {piece.name: graph_of(piece).found("join") for piece in pieces}
+    if pieces and not any(known.values()):
+        raise NotYet("The joints are not computed yet. Wait for them, and download the list then.")
     lines: list[dict] = []
-    for piece in pieces:
-        known = graph_of(piece).found("join")
-        if known is not None:
-            lines += [plain(line) | {"piece": piece.name} for line in known.result.hardware]
-    if not lines and len(pieces) == 1 and graph_of(pieces[0]).found("join") is None:
-        raise NotYet("The joints of this piece are not computed yet. Wait for it, and download the list then.")
+    for piece, found in known.items():
+        if found is None:
+            lines.append({"name": "not computed yet", "count": "", "diameter_mm": 0, "length_mm": 0, "piece": piece})
+        else:
+            lines += [plain(line) | {"piece": piece} for line in found.result.hardware]
     answer = HttpResponse(content_type="text/csv; charset=utf-8", headers={"Content-Disposition": f'attachment; filename="{name}"'})
     csv.writer(answer).writerows(hardware_list(lines))
     return answer

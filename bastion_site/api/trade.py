@@ -8,7 +8,7 @@ from rest_framework.response import Response
 
 from bastion_core import __version__
 from bastion_core.cut.aims import AIMS
-from bastion_core.cut.recipe import KEEP_OUT_MM
+from bastion_core.cut.recipe import KEEP_OUT_MM, MOST_BOW_MM
 from bastion_core.engine.keeping import plain
 from bastion_core.fit.bays import PLACES
 from bastion_core.fit.layers import LAYERS, WHERES
@@ -16,7 +16,7 @@ from bastion_core.fit.movement import LEAST_DOWN_DEG
 from bastion_core.fit.sites import WAYS_IN
 from bastion_core.fit.suit import OUT_OF_PROPORTION
 from bastion_core.join.coupon import LADDERS
-from bastion_core.join.table import GLUES, KINDS
+from bastion_core.join.table import GLUES, KINDS, SCREWED
 from bastion_core.measure.table import SITES
 from bastion_core.pieces.hardware import usual_uses
 from bastion_core.print.profile import LAYER_HEIGHTS_MM
@@ -67,8 +67,12 @@ class Trade:
     """How a seam may be held, by its code."""
     threads: tuple[str, ...]
     """Screws that lugs are made for."""
+    screwed: tuple[str, ...]
+    """Codes of those that take a screw of some size."""
     glues: dict[str, str]
     """By their codes."""
+    most_bow_mm: float
+    """How far a cut may be bowed, over 100 mm."""
     ladders: tuple[Ladder, ...]
     """What is tried on a clearance coupon."""
     out_of_proportion: float
@@ -98,7 +102,9 @@ def trade(request) -> Response:
         dict(AIMS),
         dict(KINDS),
         tuple(THREADS),
+        SCREWED,
         {g.key: g.name for g in GLUES.values()},
+        MOST_BOW_MM,
         tuple(Ladder(f"{what}_mm", name, steps) for what, (name, steps) in LADDERS.items()),
         OUT_OF_PROPORTION,
         LEAST_DOWN_DEG,

@@ -11,7 +11,7 @@ from bastion_core.fit.judge import guess
 from bastion_core.geometry.place import scaling
 from bastion_core.geometry.solid import Solid, united
 from bastion_core.join.fasteners.pin import PinRule
-from bastion_core.join.joining import join
+from bastion_core.join.joining import JoinRule, join
 from bastion_core.pieces.standing import upright
 from bastion_core.print.recipe import PrintRecipe
 from bastion_core.print.station import cost
@@ -56,7 +56,7 @@ class AnyCut(unittest.TestCase):
         solid = Solid.from_mesh(reference(BUNNY))
         middle = tuple(solid.bounds.mean(axis=0))
         cuts = [Cut("c1", middle, (0, 0, 1)), Cut("c2", middle, (0, 1, 0)), Cut("c3", middle, (1, 0, 0))]
-        joined = join(part_solid(solid, cuts, (1.0, 1.0, 1.0), "p"), PinRule())
+        joined = join(part_solid(solid, cuts, (1.0, 1.0, 1.0), "p"), JoinRule(PinRule()))
         for part in joined.parts:
             self.assertEqual(len(part.solid.bodies()), 1)
 

@@ -10,12 +10,12 @@ from bastion_core.geometry.mesh import Floats
 from bastion_core.geometry.solid import Solid
 from bastion_core.pieces.silhouette import svg_path
 
-Tone = Literal["hole", "grown", "round"]
+Tone = Literal["hole", "grown"]
 
 
 @dataclass(frozen=True)
 class Drawn:
-    """A shape in a seam's drawing (SVG path, mm, y downward): what is carved, what is grown on, what is kept round it."""
+    """A shape in a seam's drawing (SVG path, mm, y downward): what is carved, what is grown on."""
 
     path: str
     tone: Tone

@@ -1,34 +1,29 @@
 """A dovetail across a thick flat seam: it slides in from one edge."""
 
-from collections.abc import Sequence
-
 import numpy as np
 import shapely
 from shapely import LineString, Polygon
 from shapely.affinity import rotate, translate
 
 from bastion_core.cut.bowed import Bowed
-from bastion_core.cut.parting import Seam
 from bastion_core.findings import NOTHING, Said, mm, say
 from bastion_core.geometry.arrays import three
 from bastion_core.geometry.mesh import Floats
 from bastion_core.geometry.solid import Solid, hull_solid
-from bastion_core.join.fasteners.key import END_MM, Key, middle_of, points_of
-from bastion_core.join.places import Carved, SeamRoom
+from bastion_core.join.ask import Ask
+from bastion_core.join.fasteners.key import END_MM, Body, Key
 
 _DOVETAIL_DEG = 15.0
 """Flank of a printed dovetail; common practice, no source."""
 _DOVETAIL_HEIGHTS_MM = (8.0, 6.0, 4.0)
 
 
-def place_dovetail(
-    seam: Seam, room: SeamRoom, clearance_mm: float, wall_mm: float, others: Sequence[Carved], turned: bool
-) -> tuple[tuple[Key, ...], Said]:
+def place_dovetail(ask: Ask) -> tuple[tuple[Key, ...], Said]:
     """A tail across the seam that slides in from one edge. Its axis is the way it slides."""
-    if isinstance(seam.surface, Bowed):
+    face = ask.seam.face
+    if isinstance(ask.seam.surface, Bowed):
         return (), say("A dovetail slides along a flat seam: this one is bowed. Take a tongue or pins.")
-    side, gap = (1 if turned else -1), clearance_mm
-    box = shapely.minimum_rotated_rectangle(max(getattr(seam.face, "geoms", [seam.face]), key=lambda p: p.area))
+    box = shapely.minimum_rotated_rectangle(max(getattr(face, "geoms", [face]), key=lambda p: p.area))
     ring = shapely.get_coordinates(box.exterior)
     edges = ring[1:3] - ring[:2]
     for edge in sorted(edges, key=lambda e: float(np.linalg.norm(e))):
@@ -37,37 +32,26 @@ def place_dovetail(
             continue
         turn = float(np.degrees(np.arctan2(edge[1], edge[0])))
         for height in _DOVETAIL_HEIGHTS_MM:
-            flare = height * np.tan(np.radians(_DOVETAIL_DEG))
-            found = _tail(seam, room, turn, height, float(flare), gap, wall_mm, others, side)
+            found = _tail(ask, turn, height)
             if found is not None:
                 return (found,), NOTHING
-    least = 2 * _DOVETAIL_HEIGHTS_MM[-1] + 2 * (gap + wall_mm)
+    least = 2 * _DOVETAIL_HEIGHTS_MM[-1] + 2 * (ask.gap_mm + ask.wall_mm)
     return (), say(
         "No room for a dovetail: it wants a flat seam of about {} across, as deep as {}.", mm(least), mm(_DOVETAIL_HEIGHTS_MM[-1])
     )
 
 
-def _tail(
-    seam: Seam,
-    room: SeamRoom,
-    turn_deg: float,
-    height: float,
-    flare: float,
-    gap: float,
-    wall_mm: float,
-    others: Sequence[Carved],
-    side: int,
-) -> Key | None:
+def _tail(ask: Ask, turn_deg: float, height: float) -> Key | None:
     """The longest tail of one height along one direction, or None."""
+    room, gap, wall_mm, side = ask.room, ask.gap_mm, ask.wall_mm, ask.side
     neck = 1.2 * height
-    wide = neck + 2 * flare
-    into = -side
-    solid = seam.face
+    wide = neck + 2 * height * float(np.tan(np.radians(_DOVETAIL_DEG)))
+    solid = ask.seam.face
     for step in (0.25, 0.5, 0.75, 1.0):
-        solid = solid.intersection(room.section(into, (height + END_MM) * step))
-    solid = solid.difference(room.blocked(others, height + wall_mm, wall_mm))
+        solid = solid.intersection(room.section(-side, (height + END_MM) * step))
+    solid = solid.difference(room.blocked(ask.others, height + wall_mm, wall_mm))
     lying = rotate(solid, -turn_deg, origin=(0, 0))
-    clear = rotate(seam.face.buffer(1e-6), -turn_deg, origin=(0, 0))
+    clear = rotate(ask.seam.face.buffer(1e-6), -turn_deg, origin=(0, 0))
     if lying.is_empty:
         return None
     low_x, low_y, high_x, high_y = lying.bounds
@@ -104,14 +88,8 @@ def _tail(
     flat = rotate(
         translate(Polygon([(begin, -wide / 2), (stop, -wide / 2), (stop, wide / 2), (begin, wide / 2)]), 0, y), turn_deg, origin=(0, 0)
     )
-    at, middle = middle_of(room, flat)
-    way = seam.surface.to_space(np.array([[0.0, 0.0], [np.cos(np.radians(turn_deg)), np.sin(np.radians(turn_deg))]]))
-    slides = three((way[1] - way[0]) * side)
-    surface = seam.surface
-    return Key(
-        "dovetail", side, wide, height, stop - begin, surface.unflatten(grown), surface.unflatten(carved), flat, points_of(room, flat),
-        position_mm=at, axis=slides, flat_mm=middle, seams=(seam.id,), clearance_mm=gap,
-    )  # fmt: skip
+    way = ask.seam.surface.to_space(np.array([[0.0, 0.0], [np.cos(np.radians(turn_deg)), np.sin(np.radians(turn_deg))]]))
+    return Body(side, wide, height, stop - begin, flat, grown, carved).on(ask, "dovetail", three((way[1] - way[0]) * side))
 
 
 def _trapezoid(neck: float, wide: float, height: float, side: int, low: float) -> Floats:

@@ -2,19 +2,18 @@
 
 from collections import Counter
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from scipy.spatial import cKDTree
 
-from bastion_core.cut.parting import Seam
 from bastion_core.findings import NOTHING, Said, joined, mm, say
-from bastion_core.geometry.mesh import Floats, Ints, Mesh
-from bastion_core.join.edges import Rims, rims_of
+from bastion_core.geometry.mesh import Floats, Ints
+from bastion_core.join.ask import Ask
+from bastion_core.join.edges import Rims
 from bastion_core.join.fasteners.lug import Load, Lug, Refused, Round, make_lug
 from bastion_core.join.fasteners.snap import make_snap
 from bastion_core.join.held import Held
-from bastion_core.join.places import Carved
 from bastion_core.join.room import InsideRoom
 
 _EVERY_MM = 80.0
@@ -34,29 +33,31 @@ class Placed:
     code: str
 
 
-def place_inside(
-    seam: Seam, held: Held, load: Load, whole: Mesh, inside: InsideRoom, others: Sequence[Carved], material: str, wanted: Floats | None
-) -> Placed:
-    """Lugs or snaps along the inside of a seam. ``wanted`` (n, 2) are the maker's places in the seam's frame."""
-    rims = rims_of(seam.face, 0.0, seam.surface, whole)
+def place_inside(ask: Ask, held: Held, load: Load, inside: InsideRoom, material: str, wanted: Floats | None) -> Placed:
+    """Lugs or snaps along the inside of a seam. ``wanted`` (n, 2) are the maker's places in the seam's frame.
+
+    From the other side there may be room for a screw, or wall for a hook, where there is none from the side that was asked for.
+    """
+    first = _placed(ask, held, load, inside, material, wanted)
+    if first.lugs or held.kind == "lug":
+        return first
+    other = _placed(ask, replace(held, turned=not held.turned), load, inside, material, wanted)
+    return other if other.lugs else first
+
+
+def _placed(ask: Ask, held: Held, load: Load, inside: InsideRoom, material: str, wanted: Floats | None) -> Placed:
+    rims = ask.rims
     if rims is None or not rims.inside.any():
         words = "This seam has no inside to put lugs on: its rim shows all round, or the body is solid. Take pins or a tongue."
         return Placed((), say(words), "none")
     places = _along_the_inside(rims, _TRIED_EVERY_MM if wanted is None else 0.0)
     points, out = rims.points[places], rims.out[places]
-    taken = [o.taken() for o in others]
+    taken = [o.taken() for o in ask.others]
     filled = [p for p, _ in taken if len(p)]
-    about = Round(
-        seam,
-        whole,
-        inside,
-        cKDTree(np.concatenate(filled)) if filled else None,
-        max((r for _, r in taken), default=0.0),
-        material,
-        held.turned,
-    )
+    tree = cKDTree(np.concatenate(filled)) if filled else None
+    about = Round(ask.seam, ask.whole, inside, tree, max((r for _, r in taken), default=0.0), material, held.turned)
     make = make_snap if held.kind == "snap" else make_lug
-    count = int(np.clip(round(rims.lines(inside=True).length / _EVERY_MM), _FEWEST, _MOST)) if wanted is None else len(wanted)
+    count = int(np.clip(round(ask.inside_mm / _EVERY_MM), _FEWEST, _MOST)) if wanted is None else len(wanted)
     chosen: list[Lug] = []
     against: Counter[str] = Counter()
     why: dict[str, Refused] = {}

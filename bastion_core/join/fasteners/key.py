@@ -3,13 +3,13 @@
 from dataclasses import dataclass, field
 from typing import ClassVar
 
-import shapely
 from shapely.geometry.base import BaseGeometry
 
+from bastion_core.cut.parting import rim_in_space
 from bastion_core.geometry.mesh import Floats
 from bastion_core.geometry.solid import Solid
+from bastion_core.join.ask import Ask
 from bastion_core.join.fasteners.base import At, Drawn, Hardware, drawn
-from bastion_core.join.places import SeamRoom
 
 END_MM = 0.4
 """Free over a key's end, so that the seam closes before it; common practice, no source."""
@@ -62,13 +62,25 @@ class Key(At):
         return {"thick_mm": round(self.thick_mm, 2), "height_mm": self.height_mm, "length_mm": round(self.length_mm, 1)}
 
 
-def middle_of(room: SeamRoom, face: BaseGeometry) -> tuple[tuple[float, float, float], tuple[float, float]]:
-    """A place within a key's face, in space and in the seam's frame."""
-    at = max(getattr(face, "geoms", [face]), key=lambda p: p.area).representative_point()
-    return room.in_space(at.x, at.y), (float(at.x), float(at.y))
+@dataclass(frozen=True, eq=False)
+class Body:
+    """A key in its seam's frame: what is grown on one part, what is carved out of the other, its face on the seam."""
 
+    side: int
+    thick_mm: float
+    height_mm: float
+    length_mm: float
+    face: BaseGeometry
+    grown: Solid
+    carved: Solid
+    lean_deg: float = 0.0
 
-def points_of(room: SeamRoom, face: BaseGeometry) -> Floats:
-    """(n, 3): along the rim of a key's face."""
-    flat = shapely.get_coordinates(shapely.segmentize(face.boundary, 3.0))
-    return room.seam.surface.to_space(flat)
+    def on(self, ask: Ask, what: str, axis: tuple[float, float, float] | None = None) -> Key:
+        """The key on its seam; ``axis`` where it does not go together along the seam's own."""
+        surface = ask.seam.surface
+        at = max(getattr(self.face, "geoms", [self.face]), key=lambda p: p.area).representative_point()
+        return Key(
+            what, self.side, self.thick_mm, self.height_mm, self.length_mm, surface.unflatten(self.grown), surface.unflatten(self.carved), self.face,
+            rim_in_space(self.face, surface, 3.0), self.lean_deg, position_mm=ask.room.in_space(at.x, at.y), axis=axis or surface.normal,
+            flat_mm=(float(at.x), float(at.y)), seams=(ask.seam.id,), clearance_mm=ask.gap_mm,
+        )  # fmt: skip

@@ -9,13 +9,12 @@ import shapely
 from shapely import Polygon, unary_union
 from shapely.geometry.base import BaseGeometry
 
-from bastion_core.cut.parting import Seam
 from bastion_core.findings import NOTHING, Said, mm, say
-from bastion_core.geometry.mesh import Floats, Mesh
-from bastion_core.geometry.solid import Solid, prism, united
-from bastion_core.join.edges import Rims, clean, near, rims_of, thin_places
-from bastion_core.join.fasteners.key import END_MM, LEAST_RUN_MM, Key, middle_of, points_of
-from bastion_core.join.places import Carved, SeamRoom
+from bastion_core.geometry.mesh import Floats
+from bastion_core.geometry.solid import Solid, slab, united
+from bastion_core.join.ask import Ask
+from bastion_core.join.edges import Rims, both, clean, less, near, rims_of, simple, thin_places
+from bastion_core.join.fasteners.key import END_MM, LEAST_RUN_MM, Body, Key
 
 LIP_WALL_MM = 0.9
 """Two lines: the least that stays of a lip and of the skin outside it; common practice, no source."""
@@ -25,133 +24,146 @@ _CAVITY_MM = 5.0
 _STEP_MM = 0.25
 _ROOT_MM = 0.4
 _LEAST_MM3 = 15.0
+_THIN_MM2 = 0.15
+_ROUNDS = 5
 _SIMPLE_MM = 0.03
 _ENOUGH_LIP = 0.5
 """A lip along less of the inside than this is none."""
 
 
-def place_lip(
-    seam: Seam, room: SeamRoom, whole: Mesh, rims: Rims, wall: float, gap: float, others: Sequence[Carved], turned: bool
-) -> tuple[Key | None, Said]:
-    """The inner half of the wall of one part stands up behind the outer half of the other. It follows a wall that leans, and narrows as it rises."""
-    lip = (wall - gap) / 2
-    needs = 2 * LIP_WALL_MM + gap
-    if wall < needs:
-        return None, say("The wall is too thin for a stepped lip: {}, and it wants {}.", mm(wall, digits=1), mm(needs, digits=1))
-    best: tuple[float, _Lip] | None = None
-    inside_mm = rims.lines(inside=True).length
+def place_lip(ask: Ask, rims: Rims, wall_mm: float) -> tuple[Key | None, Said]:
+    """The inner half of a wall so thick stands up on one part behind the outer half of the other. It follows a wall that leans, and narrows as it
+    rises."""
+    needs = 2 * LIP_WALL_MM + ask.gap_mm
+    if wall_mm < needs:
+        return None, say("The wall is too thin for a stepped lip: {}, and it wants {}.", mm(wall_mm, digits=1), mm(needs, digits=1))
+    best: Body | None = None
+    inside_mm = ask.inside_mm
     # The part from which the wall draws in is the one that gets the lip: the other slides over it. Told by trying both.
-    for side in (1, -1) if turned else (-1, 1):
+    for side in (ask.side, -ask.side):
         for height in _LIP_HEIGHTS_MM:
-            found = _lip_on(side, height, seam, room, whole, rims, lip, gap, others)
-            length = 0.0 if found is None else found.face.area / lip
-            if found is not None and length >= _ENOUGH_LIP * inside_mm and (best is None or length > 1.15 * best[0]):
-                best = (length, found)
-            if length >= 0.9 * inside_mm:
+            found = _lip_on(ask, rims, (wall_mm - ask.gap_mm) / 2, side, height)
+            if found is None:
+                continue
+            if found.length_mm >= _ENOUGH_LIP * inside_mm and (best is None or found.length_mm > 1.15 * best.length_mm):
+                best = found
+            if found.length_mm >= 0.9 * inside_mm:
                 break
-        if best is not None and (turned or best[0] >= 0.85 * inside_mm):
+        if best is not None and (ask.turned or best.length_mm >= 0.85 * inside_mm):
             break
     if best is None:
         words = "No stepped lip: the wall of {} leans or thins so much within {} of the seam that no two lines stay of it on either side."
-        return None, say(words, mm(wall, digits=1), mm(_LIP_HEIGHTS_MM[-1]))
-    length, found = best
-    at, flat = middle_of(room, found.face)
-    surface = room.seam.surface
-    key = Key(
-        "lip", found.side, lip, found.height_mm, length, surface.unflatten(found.grown), surface.unflatten(found.carved), found.face,
-        points_of(room, found.face), found.lean_deg, position_mm=at, axis=seam.surface.normal, flat_mm=flat, seams=(seam.id,), clearance_mm=gap,
-    )  # fmt: skip
-    return key, NOTHING
+        return None, say(words, mm(wall_mm, digits=1), mm(_LIP_HEIGHTS_MM[-1]))
+    return best.on(ask, "lip"), NOTHING
 
 
 @dataclass(frozen=True, eq=False)
-class _Lip:
-    side: int
-    height_mm: float
-    face: BaseGeometry
-    grown: Solid
-    carved: Solid
-    lean_deg: float
+class _Levels:
+    """What of the other part a lip may fill, level upon level, as it rises; and what has to be clear for it."""
+
+    stands: list[BaseGeometry]
+    clear: list[BaseGeometry]
+    thin: BaseGeometry
+    """Where fewer than two lines would stay of the lip, or of the skin outside it."""
 
 
-def _lip_on(
-    side: int, height: float, seam: Seam, room: SeamRoom, whole: Mesh, rims: Rims, lip: float, gap: float, others: Sequence[Carved]
-) -> _Lip | None:
-    """The lip of one side (-1: the part below has it and it stands up into the part above), layer upon layer."""
-    into = -side
-    kept = room.blocked(others, height + END_MM, LIP_WALL_MM)
+def _lip_on(ask: Ask, rims: Rims, lip: float, side: int, height: float) -> Body | None:
+    """The lip of one side (-1: the part below has it and it stands up into the part above), so thick and so high."""
+    room, gap, into = ask.room, ask.gap_mm, -side
     inner, outer = rims.lines(inside=True), rims.lines(inside=False)
-    far = rims_of(room.section(into, height).intersection(inner.buffer(4 * lip + height)), into * height, seam.surface, whole)
+    far = rims_of(room.section(into, height).intersection(inner.buffer(4 * lip + height)), into * height, ask.seam.surface, ask.whole)
     if far is None or not far.inside.any():
         return None
     shifts = shapely.distance(shapely.points(far.points[far.inside]), inner)
-    lean = float(np.degrees(np.arctan2(np.median(shifts), height)))
     # Along an upright wall two levels tell all; the further it leans, the finer the steps by which the lip follows it.
-    levels = int(np.clip(np.ceil(float(np.percentile(shifts, 90)) / _STEP_MM), 2, round(height / _SLAB_MM)))
-    step = height / levels
-    band = near(inner, lip).difference(near(outer, lip + gap)).difference(kept)
-    face = band.intersection(room.face)
-    for _ in range(2):
-        allowed = band.union(near(inner, _CAVITY_MM).difference(room.face.buffer(0.03)).difference(near(outer, lip + gap))).difference(kept)
-        slabs: list[tuple[BaseGeometry, BaseGeometry]] = []
-        bad: list[BaseGeometry] = []
-        reach = shapely.simplify(allowed, 0.2).buffer(4 * lip + gap, quad_segs=2)
-        for k in range(levels):
-            z = (k + 1) * step
-            section = shapely.simplify(room.section(into, z).intersection(reach), _SIMPLE_MM)
-            mine = rims_of(section, into * z, seam.surface, whole)
-            if mine is None or not mine.inside.any():
-                return None
-            lines, skin = mine.lines(inside=True), mine.lines(inside=False)
-            own = section.intersection(near(lines, lip)).difference(near(skin, lip + gap)).intersection(allowed)
-            around = near(lines, _CAVITY_MM).difference(section).difference(near(skin, lip + gap))
-            # What slides over it on the way has to pass: it never gets wider as it rises.
-            allowed = shapely.simplify(allowed.intersection(own.union(around).buffer(0.05, quad_segs=1)), _SIMPLE_MM)
-            clear = allowed.buffer(gap, quad_segs=4)
-            left = section.difference(clear).intersection(clear.buffer(lip, quad_segs=2))
-            bad += [thin_places(own, LIP_WALL_MM), thin_places(left, LIP_WALL_MM)]
-            slabs.append((allowed, clear))
-        faults = clean(unary_union(bad), 0.15)
-        if faults.is_empty:
-            break
-        band = band.difference(faults.buffer(lip, join_style="mitre"))
-        face = clean(band.intersection(room.face), 0.7 * LEAST_RUN_MM * lip)
-        # Runs are kept as wide as the face they stand on.
-        band = band.intersection(face.buffer(2 * lip))
+    count = int(np.clip(np.ceil(float(np.percentile(shifts, 90)) / _STEP_MM), 2, round(height / _SLAB_MM)))
+    kept = room.blocked(ask.others, height + END_MM, LIP_WALL_MM).union(near(outer, lip + gap))
+    band, cavity = near(inner, lip), near(inner, _CAVITY_MM).difference(room.face.buffer(0.03))
+    for _ in range(_ROUNDS):
+        face = clean(band.difference(kept).intersection(room.face), 0.7 * LEAST_RUN_MM * lip)
         if face.is_empty:
             return None
-    face = clean(face, 0.7 * LEAST_RUN_MM * lip)
-    if face.is_empty:
+        # Runs are kept as wide as the face they stand on.
+        start = band.intersection(face.buffer(2 * lip)).union(cavity).difference(kept)
+        levels = _levels(ask, start, lip, into, [(k + 1) * height / count for k in range(count)])
+        if levels is None:
+            return None
+        if levels.thin.is_empty:
+            break
+        kept = kept.union(levels.thin.buffer(lip, join_style="mitre"))
+    else:
         return None
-    within = face.buffer(_CAVITY_MM)
-    standing, carved, ends = list[Solid](), list[Solid](), _ends(inner, face)
-    for k, (allowed, clear) in enumerate(slabs):
-        low, high = (k * step if k else -0.01), (k + 1) * step
-        stands = allowed.intersection(within)
-        # Its ends rise at 45 degrees: where a seam stands upright as it is printed, nothing has to be put under them.
-        steps = max(round((high - low) / _SLAB_MM), 1)
-        for low_end, high_end in pairwise(np.linspace(low, high, steps + 1)):
-            cut = unary_union([Polygon(end(high_end)) for end in ends])
-            standing.append(_slab(shapely.simplify(stands.difference(cut), 0.03), low_end, high_end, into))
-        carved.append(_slab(shapely.simplify(clear.intersection(within), 0.03), low, high + (gap if k < levels - 1 else END_MM), into))
-    # Its inner side is the shell's own: the other part's material within reach.
-    body = room.half(into).common(united(s for s in standing if not s.is_empty))
-    # It is rooted a little below the seam: faces that merely touch would not hold as one.
-    foot = face.intersection(slabs[0][0]).buffer(0.02, join_style="mitre", mitre_limit=2.0)
-    root = _slab(foot, -_ROOT_MM, 0.05, into)
-    runs = [b for b in united((body, root)).bodies() if b.volume >= _LEAST_MM3]
-    if not runs:
+    within, ends = face.buffer(_CAVITY_MM), _ends(inner, face)
+    stands = [s.intersection(within) for s in levels.stands]
+    grown = _grown(room.half(into), stands, ends, face, height, into)
+    if grown is None:
         return None
-    grown = united(runs)
-    # Over its end the recess draws in by steps, so that it prints without anything under it.
-    last = slabs[-1][1].intersection(within)
     skin = near(far.lines(inside=False), lip + gap)
+    carved = _recess([c.intersection(within) for c in levels.clear], stands[-1], skin, lip, gap, height, into)
+    lean = float(np.degrees(np.arctan2(np.median(shifts), height)))
+    return Body(side, lip, height, face.area / lip, face, grown, carved, lean)
+
+
+def _levels(ask: Ask, start: BaseGeometry, lip: float, into: int, heights: Sequence[float]) -> _Levels | None:
+    """The levels of a lip that begins on ``start``; None where the wall has no inside any more."""
+    gap, allowed = ask.gap_mm, start
+    reach = simple(start, 0.2).buffer(4 * lip + gap, quad_segs=2)
+    stands, clears, bad = list[BaseGeometry](), list[BaseGeometry](), list[BaseGeometry]()
+    for z in heights:
+        section = simple(both(ask.room.section(into, z), reach), _SIMPLE_MM)
+        mine = rims_of(section, into * z, ask.seam.surface, ask.whole)
+        if mine is None or not mine.inside.any():
+            return None
+        lines, skin = mine.lines(inside=True), near(mine.lines(inside=False), lip + gap)
+        own = both(less(both(section, near(lines, lip)), skin), allowed)
+        around = less(less(near(lines, _CAVITY_MM), section), skin)
+        # What slides over it on the way has to pass: it never gets wider as it rises.
+        allowed = simple(both(allowed, unary_union([own, around]).buffer(0.05, quad_segs=1)), _SIMPLE_MM)
+        clear = allowed.buffer(gap, quad_segs=4)
+        left = both(less(section, clear), clear.buffer(lip, quad_segs=2))
+        bad += [thin_places(own, LIP_WALL_MM), thin_places(left, LIP_WALL_MM)]
+        stands.append(allowed)
+        clears.append(clear)
+    return _Levels(stands, clears, clean(unary_union(bad), _THIN_MM2))
+
+
+def _grown(
+    other: Solid,
+    stands: Sequence[BaseGeometry],
+    ends: Sequence[Callable[[float], list[Floats]]],
+    face: BaseGeometry,
+    height: float,
+    into: int,
+) -> Solid | None:
+    """The lip itself: its inner side is the shell's own, the other part's material within reach. None where nothing worth it stays."""
+    standing, step = list[Solid](), height / len(stands)
+    for k, area in enumerate(stands):
+        low, high = (k * step if k else -0.01), (k + 1) * step
+        # Its ends rise at 45 degrees: where a seam stands upright as it is printed, nothing has to be put under them.
+        for below, above in pairwise(np.linspace(low, high, max(round((high - low) / _SLAB_MM), 1) + 1)):
+            cut = unary_union([Polygon(end(above)) for end in ends])
+            standing.append(slab(simple(area.difference(cut), _SIMPLE_MM), below, above, into))
+    body = other.common(united(s for s in standing if not s.is_empty))
+    # It is rooted a little below the seam: faces that merely touch would not hold as one.
+    foot = face.intersection(stands[0]).buffer(0.02, join_style="mitre", mitre_limit=2.0)
+    runs = [b for b in united((body, slab(foot, -_ROOT_MM, 0.05, into))).bodies() if b.volume >= _LEAST_MM3]
+    return united(runs) if runs else None
+
+
+def _recess(
+    clear: Sequence[BaseGeometry], last: BaseGeometry, skin: BaseGeometry, lip: float, gap: float, height: float, into: int
+) -> Solid:
+    """What is carved for it. Over the lip's end it draws in by steps, so that it prints without anything under it."""
+    step, count = height / len(clear), len(clear)
+    carved = [
+        slab(simple(area, _SIMPLE_MM), k * step if k else -0.01, (k + 1) * step + (gap if k < count - 1 else END_MM), into)
+        for k, area in enumerate(clear)
+    ]
     over, z = gap, height + END_MM
     while over < lip + gap:
-        narrowed = shapely.simplify(last.difference(skin.buffer(over)), 0.03)
-        carved.append(_slab(narrowed, z, z + _SLAB_MM / 2, into))
+        carved.append(slab(simple(last.difference(skin.buffer(over)), _SIMPLE_MM), z, z + _SLAB_MM / 2, into))
         over, z = over + _SLAB_MM / 2, z + _SLAB_MM / 2
-    return _Lip(side, height, face, grown, united(s for s in carved if not s.is_empty), lean)
+    return united(s for s in carved if not s.is_empty)
 
 
 def _ends(inner: BaseGeometry, face: BaseGeometry) -> list[Callable[[float], list[Floats]]]:
@@ -173,7 +185,3 @@ def _ends(inner: BaseGeometry, face: BaseGeometry) -> list[Callable[[float], lis
 
             found.append(corners)
     return found
-
-
-def _slab(area: BaseGeometry, low: float, high: float, into: int) -> Solid:
-    return prism(area, low, high) if into > 0 else prism(area, -high, -low)

@@ -58,11 +58,6 @@ class Load:
     thick_mm: float = 0.0
     """Of a snap's tongue."""
 
-    @property
-    def stands_mm(self) -> float:
-        """How far it stands off the wall where that is upright."""
-        return self.off_mm + self.radius_mm
-
 
 def load_of(
     held: Held, pins_mm: Sequence[float], pin_gap_mm: float, wall_mm: float, insert_wider_mm: float = 0.0, screw_wider_mm: float = 0.0

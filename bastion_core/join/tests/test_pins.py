@@ -16,7 +16,7 @@ ONE = (1.0, 1.0, 1.0)
 
 
 def joined(solid, normal=(0, 0, 1), at=(0, 0, 40), rule=None):
-    return join(part_solid(solid, [Cut("c1", at, normal)], ONE, "p"), rule or PinRule())
+    return join(part_solid(solid, [Cut("c1", at, normal)], ONE, "p"), rule or JoinRule(PinRule()))
 
 
 class Pins(unittest.TestCase):
@@ -42,7 +42,7 @@ class Pins(unittest.TestCase):
         middle = tuple(solid.bounds.mean(axis=0))
         for normal in ((0, 0, 1), (0, 1, 0), (1, 0.3, 0.2)):
             parting = part_solid(solid, [Cut("c1", middle, normal)], ONE, "p")
-            result = join(parting, rule)
+            result = join(parting, JoinRule(rule))
             self.assertGreater(self.walls_hold(result, {p.name: p.solid for p in parting.parts}, rule), 0)
             self.assertEqual(result.warnings, ())
 
@@ -64,7 +64,7 @@ class Pins(unittest.TestCase):
         for scale in ((1.0, 1.0, 1.0), (1.08, 1.08, 1.08), (1.0, 1.2, 0.9)):
             solid = box(60, 60, 80).transformed(scaling(*scale))
             parting = part_solid(solid, [Cut("c1", (0, 0, 40), (0, 0, 1))], scale, "p")
-            result = join(parting, PinRule())
+            result = join(parting, JoinRule(PinRule()))
             self.assertAlmostEqual(parting.seams[0].surface.heights(np.array([[0.0, 0.0, 40 * scale[2]]]))[0], 0.0, places=6)
             self.assertEqual({(p.diameter_mm, p.clearance_mm) for p in result.joints[0].fasteners}, {(4.0, 0.15)})
             for hole in result.parts[0].solid.section(40 * scale[2] + 1.0).interiors:
@@ -89,7 +89,7 @@ class Pins(unittest.TestCase):
 
     def test_holes_of_crossing_seams_keep_apart(self):
         cuts = [Cut("c1", (0, 0, 20), (0, 0, 1)), Cut("c2", (0, 0, 0), (1, 0, 0)), Cut("c3", (0, 0, 0), (0, 1, 0))]
-        result = join(part_solid(box(40, 40, 40), cuts, ONE, "p"), PinRule())
+        result = join(part_solid(box(40, 40, 40), cuts, ONE, "p"), JoinRule(PinRule()))
         self.assertEqual(result.warnings, ())
         for part in result.parts:
             self.assertEqual(len(part.solid.bodies()), 1)

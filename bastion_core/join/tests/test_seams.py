@@ -11,9 +11,11 @@ import numpy as np
 from manifold3d import Manifold
 
 from bastion_core.cut.parting import Cut, Parting, part_solid
-from bastion_core.geometry.mesh import Floats, Mesh
+from bastion_core.geometry.mesh import Mesh
 from bastion_core.geometry.solid import Solid
+from bastion_core.geometry.walls import surface_sample
 from bastion_core.join.fasteners.key import Key
+from bastion_core.join.fasteners.lip import LIP_WALL_MM
 from bastion_core.join.fasteners.lug import Lug
 from bastion_core.join.fasteners.pin import PinRule
 from bastion_core.join.held import Held
@@ -75,17 +77,27 @@ class RandomSeams(unittest.TestCase):
                 self.made[fastener.kind] = self.made.get(fastener.kind, 0) + 1
                 if isinstance(fastener, Key):
                     self.gap_is_kept(fastener, joint.seam, by_name, gap)
+                    if fastener.what == "lip":
+                        self.two_lines_stay(fastener, joint.seam)
                 elif isinstance(fastener, Lug) and fastener.kind != "snap":
                     self.wall_is_kept(fastener, joint.seam, by_name, wall)
 
     def gap_is_kept(self, key: Key, seam, by_name: dict[str, Mesh], gap: float) -> None:
         other = by_name[seam.below if key.side > 0 else seam.above]
-        points = surface(key.grown, 600)
+        points = surface_sample(key.grown.mesh(), 600).points
         points = points[np.abs(seam.surface.heights(points)) > 2 * gap]
         distance = np.sqrt(igl.point_mesh_squared_distance(points, other.vertices, other.faces)[0])
         # A lip follows the wall in steps: square to a wall that leans there is a little less between them.
         self.assertGreater(float(distance.min()), 0.6 * gap, f"{key.what}: too near")
         self.assertLess(float(np.percentile(distance, 10)), 1.6 * gap + 0.05, f"{key.what}: nothing guides it")
+
+    def two_lines_stay(self, lip: Key, seam) -> None:
+        """Within its levels a lip is nowhere thinner than two lines, but for slivers (shrunk and grown again by shapely)."""
+        half = 0.45 * LIP_WALL_MM
+        for level in (0.3, 0.8):  # not where two levels meet
+            section = seam.surface.flatten(lip.grown).section(-lip.side * lip.height_mm * level)
+            kept = section.buffer(-half).buffer(1.3 * half)
+            self.assertLess(section.difference(kept).area, 0.01 * section.area + 0.5)
 
     def wall_is_kept(self, lug: Lug, seam, by_name: dict[str, Mesh], wall: float) -> None:
         load = lug.carries
@@ -128,14 +140,3 @@ class RandomSeams(unittest.TestCase):
             done += 1
         for kind in ("pin", "key", "lug", "insert", "bolt", "wing", "snap"):
             self.assertGreater(self.made.get(kind, 0), 3, f"{kind}: hardly made: {self.made}")
-
-
-def surface(solid: Solid, count: int) -> Floats:
-    """(count, 3) points evenly over a body."""
-    mesh = solid.mesh()
-    rng = np.random.default_rng(5)
-    areas = np.linalg.norm(mesh.area_vectors, axis=1)
-    face = rng.choice(len(areas), count, p=areas / areas.sum())
-    a, b = np.sqrt(rng.random(count)), rng.random(count)
-    t = mesh.triangles[face]
-    return t[:, 0] * (1 - a)[:, None] + t[:, 1] * (a * (1 - b))[:, None] + t[:, 2] * (a * b)[:, None]

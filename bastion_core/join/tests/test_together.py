@@ -77,7 +77,7 @@ class Order(unittest.TestCase):
         seams = (
             Seam("set 1", "p-A", "p-B", floor, flat_box(-30, -20, 10, 20), ("a", "b")), Seam("set 2", "p-A", "p-B", side, flat_box(-20, 20, 20, 40), ("a", "b")),
         )  # fmt: skip
-        made = join(Parting(tuple(parts), seams, ()), PinRule())
+        made = join(Parting(tuple(parts), seams, ()), JoinRule(PinRule()))
         self.assertEqual(made.steps[0].awry, (seams[1].id,))
         self.assertTrue(made.joints[0].fasteners)
         self.assertEqual((made.joints[1].code, made.joints[1].fasteners), ("awry", ()))
@@ -263,7 +263,7 @@ class InAPiece(unittest.TestCase):
         self.assertEqual(next(r for r in old if isinstance(r, JoinRecipe)).pin_clearance_mm, 0.02)
 
     def test_a_bowed_cut_parts_and_joins(self):
-        cuts = [{"id": "c1", "point": [0, 0, 90], "normal": [0, 0, 1], "limits": [], "bow_mm": 6.0, "bow_along": [1, 0, 0]}]
+        cuts = [{"id": "c1", "point": [0, 0, 90], "normal": [0, 0, 1], "limits": [], "bow_mm": 6.0}]
         graph = self.other(cuts=cuts)
         self.assertEqual(graph.result("cut").parts, 2)
         heights = [p[2] for p in graph.data("join").seams[0].outline_mm]

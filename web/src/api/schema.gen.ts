@@ -1414,7 +1414,7 @@ export interface components {
             normal: number[];
             /** Format: double */
             bow_mm: number;
-            bow_along: number[] | null;
+            bow_across: boolean;
         };
         /** @description The planes in force and the parts they give. */
         CutData: {
@@ -1433,7 +1433,7 @@ export interface components {
             normal: number[];
             /** Format: double */
             bow_mm?: number;
-            bow_along?: number[] | null;
+            bow_across?: boolean;
         };
         /** @description How many parts and seams there are, and what is wrong with them. */
         CutResult: {
@@ -1708,7 +1708,7 @@ export interface components {
                 [key: string]: components["schemas"]["Figure"];
             };
         };
-        /** @description A shape in a seam's drawing (SVG path, mm, y downward): what is carved, what is grown on, what is kept round it. */
+        /** @description A shape in a seam's drawing (SVG path, mm, y downward): what is carved, what is grown on. */
         Drawn: {
             path: string;
             tone: components["schemas"]["ToneEnum"];
@@ -2000,6 +2000,8 @@ export interface components {
             safety: number;
             caution: string;
             suits: boolean;
+            /** Format: double */
+            wanted: number;
         };
         /** @description A measurement that was not taken: value and standard deviation in mm, and the known keys that told most about it. */
         Guess: {
@@ -2133,11 +2135,8 @@ export interface components {
             grown_mm3: number;
             /** Format: double */
             carved_mm3: number;
-            /** Format: double */
-            stands_mm: number;
             marked: number;
             parts: number;
-            slides: boolean;
         };
         /** @description Two subassemblies become one. */
         JoinStep: {
@@ -3557,10 +3556,9 @@ export interface components {
         /**
          * @description * `hole` - hole
          *     * `grown` - grown
-         *     * `round` - round
          * @enum {string}
          */
-        ToneEnum: "hole" | "grown" | "round";
+        ToneEnum: "hole" | "grown";
         /** @description What a piece takes as a whole. */
         Totals: {
             parts: number;
@@ -3606,21 +3604,23 @@ export interface components {
                 [key: string]: string;
             };
             threads: string[];
+            screwed: string[];
             glues: {
                 [key: string]: string;
             };
+            /** Format: double */
+            most_bow_mm: number;
             ladders: components["schemas"]["Ladder"][];
             /** Format: double */
             out_of_proportion: number;
             /** Format: double */
             least_down_deg: number;
         };
-        /** @description Where a fastener would go when it is put somewhere: on the seam's drawing (y downward), in the scaled piece, and in the piece's own mm. */
+        /** @description Where a fastener would go when it is put somewhere: on the seam's drawing (y downward) and in the scaled piece. */
         Tried: {
             holds: boolean;
             flat_mm: number[];
             position_mm: number[];
-            at_mm: number[];
             drawn: components["schemas"]["Drawn"][];
             /** Format: double */
             stands_mm: number | null;

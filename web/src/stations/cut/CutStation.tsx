@@ -3,13 +3,13 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Checkbox from "@mui/material/Checkbox";
 import FormControlLabel from "@mui/material/FormControlLabel";
-import Slider from "@mui/material/Slider";
 import Stack from "@mui/material/Stack";
 import Switch from "@mui/material/Switch";
 import Typography from "@mui/material/Typography";
 import { useTheme } from "@mui/material/styles";
 import { useMemo, useState } from "react";
 import { usePrinters, useTrade, type Cut, type Schemas } from "../../api/client";
+import { Explode } from "../../parts/Explode";
 import { LengthField, NumberField } from "../../parts/Fields";
 import { Mark } from "../../parts/Mark";
 import { PlainTable } from "../../parts/PlainTable";
@@ -21,7 +21,6 @@ import type { StationProps } from "../types";
 import { Plans, Takes } from "./Plans";
 
 type Three = [number, number, number];
-const MOST_BOW_MM = 30;
 /** Bare to hidden: what is seen by more than the first share is warm. */
 const SEEN = { deepMm: 0.5, mostMm: 2 };
 const WAYS: { label: string; normal: Three }[] = [
@@ -73,7 +72,7 @@ export default function CutStation({ piece, change, children }: StationProps) {
     let n = cuts.length + 1;
     while (cuts.some((c) => c.id === `c${n}`)) n += 1;
     setPlane(`c${n}`);
-    keep([...cuts, { id: `c${n}`, point: middle, normal, limits: [], bow_mm: 0, bow_along: null }]);
+    keep([...cuts, { id: `c${n}`, point: middle, normal, limits: [], bow_mm: 0, bow_across: false }]);
   };
   const remove = (id: string) =>
     keep(cuts.filter((c) => c.id !== id).map((c) => ({ ...c, limits: c.limits.filter((limit) => limit[0] !== id) })));
@@ -129,20 +128,7 @@ export default function CutStation({ piece, change, children }: StationProps) {
             {touching ? "Touch the piece" : "No seam here"}
           </Button>
         </Stack>
-        <Box sx={{ position: "absolute", left: 20, bottom: 12, width: 260 }}>
-          <Typography variant="caption" id="apart">
-            Exploded view
-          </Typography>
-          <Slider
-            aria-labelledby="apart"
-            min={0}
-            max={1}
-            step={0.02}
-            value={explode}
-            onChange={(_, v) => setExplode(v as number)}
-            size="small"
-          />
-        </Box>
+        <Explode value={explode} onChange={setExplode} width={260} />
       </Box>
     </Box>
   );
@@ -292,16 +278,9 @@ interface EntryProps {
   onKeep: (cut: Cut) => void;
 }
 
-/** The direction in a plane square to the one it is bowed along. */
-function across({ normal: [x, y, z], bow_along }: Cut): number[] {
-  const along = bow_along ?? (Math.abs(x) < 0.9 ? [1 - x * x, -x * y, -x * z] : [-x * y, 1 - y * y, -y * z]);
-  const square = [y * along[2] - z * along[1], z * along[0] - x * along[2], x * along[1] - y * along[0]];
-  const length = Math.hypot(...square);
-  return square.map((v) => v / length);
-}
-
 /** A plane in numbers: how far along its normal from the middle of the file, and how it is tilted. */
 function PlaneEntry({ cut, number, chosen, onChoose, onRemove, onKeep }: EntryProps) {
+  const trade = useTrade().data;
   const { inks } = useTheme().palette;
   const [x, y, z] = cut.normal;
   const along = cut.point.reduce((sum, v, i) => sum + v * cut.normal[i], 0);
@@ -343,13 +322,13 @@ function PlaneEntry({ cut, number, chosen, onChoose, onRemove, onKeep }: EntryPr
           <LengthField
             label="Bow over 100 mm"
             width={150}
-            least={-MOST_BOW_MM}
-            most={MOST_BOW_MM}
+            least={trade && -trade.most_bow_mm}
+            most={trade?.most_bow_mm}
             value={cut.bow_mm}
             onCommit={(v) => v !== null && onKeep({ ...cut, bow_mm: v })}
           />
           {cut.bow_mm !== 0 && (
-            <Button size="small" onClick={() => onKeep({ ...cut, bow_along: across(cut) })}>
+            <Button size="small" onClick={() => onKeep({ ...cut, bow_across: !cut.bow_across })}>
               Bow the other way
             </Button>
           )}

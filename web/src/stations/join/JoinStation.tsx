@@ -3,7 +3,6 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Link from "@mui/material/Link";
 import MenuItem from "@mui/material/MenuItem";
-import Slider from "@mui/material/Slider";
 import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
@@ -11,6 +10,7 @@ import { useTheme } from "@mui/material/styles";
 import { useMemo, useState } from "react";
 import { useDecision, useShop, useTrade, type Schemas } from "../../api/client";
 import { DecisionField } from "../../parts/DecisionField";
+import { Explode } from "../../parts/Explode";
 import { PlainTable } from "../../parts/PlainTable";
 import { useUnits } from "../../parts/units";
 import { LazyStage } from "../../stage/LazyStage";
@@ -86,20 +86,7 @@ export default function JoinStation({ piece, change, children }: StationProps) {
             chosenKnob={knob}
             onKnob={(index, at, done) => (setKnob(index), move(seam, index, at, done))}
           />
-          <Box sx={{ position: "absolute", left: 16, bottom: 8, width: 200 }}>
-            <Typography variant="caption" id="apart">
-              Exploded view
-            </Typography>
-            <Slider
-              aria-labelledby="apart"
-              min={0}
-              max={1}
-              step={0.02}
-              value={explode}
-              onChange={(_, v) => setExplode(v as number)}
-              size="small"
-            />
-          </Box>
+          <Explode value={explode} onChange={setExplode} width={200} />
         </Box>
         <Box
           component="figure"

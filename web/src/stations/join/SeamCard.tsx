@@ -17,8 +17,6 @@ interface Props {
   change: (change: Change) => void;
 }
 
-const WITH_SCREWS = ["insert", "bolt", "wing"];
-
 export function SeamCard({ piece, seam, glue, change }: Props) {
   const { inks } = useTheme().palette;
   const units = useUnits();
@@ -45,7 +43,7 @@ export function SeamCard({ piece, seam, glue, change }: Props) {
             </MenuItem>
           ))}
         </TextField>
-        {WITH_SCREWS.includes(held.kind) && (
+        {trade?.screwed.includes(held.kind) && (
           <TextField select label="Screw" value={held.thread} onChange={(e) => keep({ thread: e.target.value })} sx={{ width: 90 }}>
             {trade?.threads.map((t) => (
               <MenuItem key={t} value={t}>
@@ -88,10 +86,10 @@ export function SeamCard({ piece, seam, glue, change }: Props) {
               It does not bond this material, or does not fill a gap of {units.length(glue.gap_mm, 2)}.
             </Box>
           )}
-          {glue.safety < 3 && (
+          {glue.safety < glue.wanted && (
             <Box component="span" sx={{ color: inks.tight }}>
               {" "}
-              Glued faces alone hold {units.plain(glue.safety, 1)} times a knock; 3 is wanted.
+              Glued faces alone hold {units.plain(glue.safety, 1)} times a knock; {units.plain(glue.wanted, 0)} is wanted.
             </Box>
           )}
           <Typography variant="caption" color="text.secondary" component="div">

@@ -32,7 +32,6 @@ export function SeamSheet({ seam, small = false, trying, chosen = null, onChoose
   const rim = Math.max(w, h) * 0.04 + 3;
   const line = Math.max(w, h) * 0.0022;
   const grid = Math.max(w, h) > 120 ? 20 : 10;
-  const [startX, startY] = [x, y].map((v) => Math.floor((v - rim) / grid) * grid);
   const moving = trying?.seam === seam.id ? trying : null;
 
   const at = (e: React.PointerEvent): [number, number, number] | null => {
@@ -65,30 +64,7 @@ export function SeamSheet({ seam, small = false, trying, chosen = null, onChoose
       aria-label={`Cut face between ${seam.letters.replace("-", " and ")}, flat`}
       style={{ display: "block", touchAction: onMove ? "none" : undefined, background: inks.sheet }}
     >
-      {!small &&
-        Array.from({ length: Math.ceil((w + 2 * rim) / grid) + 1 }, (_, i) => (
-          <line
-            key={`x${i}`}
-            x1={startX + i * grid}
-            x2={startX + i * grid}
-            y1={y - rim}
-            y2={y + h + rim}
-            stroke={inks.line}
-            strokeWidth={line}
-          />
-        ))}
-      {!small &&
-        Array.from({ length: Math.ceil((h + 2 * rim) / grid) + 1 }, (_, i) => (
-          <line
-            key={`y${i}`}
-            y1={startY + i * grid}
-            y2={startY + i * grid}
-            x1={x - rim}
-            x2={x + w + rim}
-            stroke={inks.line}
-            strokeWidth={line}
-          />
-        ))}
+      {!small && <path d={squares(x - rim, y - rim, w + 2 * rim, h + 2 * rim, grid)} stroke={inks.line} strokeWidth={line} />}
       <path d={seam.face} fill={inks.parts[0]} stroke={inks.ink} strokeWidth={line * (small ? 4 : 2)} fillRule="evenodd" />
       {seam.joints.map((joint, i) => {
         const shown = moving?.index === i && moving.tried ? moving.tried.drawn : joint.drawn;
@@ -149,6 +125,13 @@ export function SeamSheet({ seam, small = false, trying, chosen = null, onChoose
       {!small && <Scale x={x - rim + grid * 0.2} y={y + h + rim * 0.8} mm={grid} words={units.length(grid)} line={line} />}
     </svg>
   );
+}
+
+/** Lines of a grid over a box, as one path. */
+function squares(x: number, y: number, w: number, h: number, step: number): string {
+  const from = (low: number, size: number) =>
+    Array.from({ length: Math.floor((low + size) / step) - Math.ceil(low / step) + 1 }, (_, i) => (Math.ceil(low / step) + i) * step);
+  return [...from(x, w).map((at) => `M${at},${y}v${h}`), ...from(y, h).map((at) => `M${x},${at}h${w}`)].join("");
 }
 
 function Scale({ x, y, mm, words, line }: { x: number; y: number; mm: number; words: string; line: number }) {

@@ -16,12 +16,8 @@ export interface Trying {
 /** A place of a seam's drawing (x, y downward) in the scaled piece. */
 export const inSpace = (seam: Seam, x: number, y: number): Three => seam.to_space.map((row) => row[0] * x + row[1] * y + row[2]) as Three;
 
-/** How the maker holds a seam: what is said of it, else what holds it now. */
-export const heldOf = (seam: Seam): Schemas["Held"] => ({
-  ...seam.asked,
-  seam: seam.id,
-  kind: seam.named || seam.asked.kind !== "auto" ? seam.asked.kind : "auto",
-});
+/** How a seam was to be held, said of this seam. */
+export const heldOf = (seam: Seam): Schemas["Held"] => ({ ...seam.asked, seam: seam.id });
 
 /** The decisions with one seam held otherwise; null takes back what was said of it. */
 export function holding(piece: Detail, seam: Seam, held: Schemas["Held"] | null): Change {
@@ -78,7 +74,8 @@ export function useTrying(piece: Detail, change: (change: Change) => void) {
     const at_mm = placesOf(piece, seam, scale).map((place, k) =>
       (k === index ? at : place).map((v, i) => Number((v / scale[i]).toFixed(3))),
     );
-    const kind = seam.named || seam.asked.kind !== "auto" ? seam.asked.kind : seam.kind;
+    // What is put somewhere by hand is chosen by it.
+    const kind = seam.asked.kind === "auto" ? seam.kind : seam.asked.kind;
     change(holding(piece, seam, { ...heldOf(seam), kind, at_mm }));
   };
   /** A step along the drawing, by the keys. */
