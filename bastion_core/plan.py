@@ -193,4 +193,9 @@ def _seam(seam: SeamRecord, case: Case) -> dict[str, Any]:
         for f in seam.joints
     ]
     told = {k: record[k] for k in ("id", "letters", "parts", "cut", "area_mm2", "kind")}
-    return told | {"joints": joints, "glue": plain(glue) if glue and not seam.own else None, "advice": str(seam.advice)}
+    return told | {
+        "joints": joints,
+        "closing": record["closing"],
+        "glue": plain(glue) if glue and not seam.own else None,
+        "advice": str(seam.advice),
+    }

@@ -50,6 +50,10 @@ def add_command(commands: Any) -> None:
         help="NAME:XxYxZ[:layer[:exposure]] in mm and s, once for each: told where it would win",
     )
     add_flags(plan, RECIPES)
+    plan.add_argument(
+        "--comes-off", dest="joints", action="append", type=lambda seam: f"{seam}=magnet", metavar="SEAM",
+        help="a seam at which something comes off: magnets by what hangs there; once for each",
+    )  # fmt: skip
     plan.set_defaults(run=carry_out)
 
 

@@ -52,6 +52,14 @@ class Mesh:
         return float(np.einsum("ij,ij->", corner, self.area_vectors) / 3.0)
 
     @cached_property
+    def balance(self) -> Floats:
+        """(3,): the middle of what it encloses."""
+        about = self.bounds.mean(axis=0)
+        corners = self.triangles - about
+        parts = np.einsum("ij,ij->i", corners[:, 0], self.area_vectors) / 3.0
+        return np.asarray((corners.sum(axis=1) / 4 * parts[:, None]).sum(axis=0) / parts.sum() + about)
+
+    @cached_property
     def longest_edges(self) -> Floats:
         """(m,): length of each face's longest edge."""
         step = self.triangles - np.roll(self.triangles, -1, axis=1)

@@ -25,7 +25,7 @@ class GlueNeeds:
     flank_gap_mm: float
     lighter_mm3: float
     screwed: bool = False
-    """Held by screws or snaps: it comes apart, and is not glued."""
+    """Held by screws, snaps or magnets: it comes apart, and is not glued."""
 
 
 @dataclass(frozen=True)
@@ -59,7 +59,7 @@ def glue_needs(joint: Joint, lighter_mm3: float) -> GlueNeeds:
     flanks = sum(k.length_mm * k.height_mm * (1 if k.what == "lip" else 2) for k in keys)
     return GlueNeeds(
         round(joint.seam.area_mm2, 1), round(float(joint.seam.face.length), 1), round(joint.inside_mm, 1), round(flanks, 1),
-        keys[0].clearance_mm if keys else 0.0, round(lighter_mm3, 1), joint.kind in (*SCREWED, "snap"),
+        keys[0].clearance_mm if keys else 0.0, round(lighter_mm3, 1), joint.kind in (*SCREWED, "snap", "magnet"),
     )  # fmt: skip
 
 

@@ -6,6 +6,7 @@ from dataclasses import dataclass, replace
 from bastion_core.cut.parting import Seam
 from bastion_core.errors import RecipeProblem
 from bastion_core.join.table import KINDS, Kind
+from bastion_core.statics.magnets import STEEL, disc_of
 from bastion_core.threads import THREADS
 
 
@@ -20,12 +21,16 @@ class Held:
     turned: bool = False
     """The part above gets what the one below would get, and the other way round."""
     thread: str = "M3"
+    magnet: str = ""
+    """The smaller disc of each pair, like 6x3 or 6x3:N52; empty for what holds what hangs."""
 
     def __post_init__(self) -> None:
         if self.kind not in KINDS:
             raise RecipeProblem(f"“{self.kind}” is no way to hold a seam. There are: {', '.join(KINDS)}.", "joints")
         if self.thread not in THREADS:
             raise RecipeProblem(f"“{self.thread}” is no screw known here. There are: {', '.join(THREADS)}.", "joints")
+        if self.magnet and disc_of(self.magnet).grade == STEEL:
+            raise RecipeProblem("Name the magnet of a pair, not its steel.", "joints")
         if len(self.at_mm or ()) > 24 or not all(abs(v) < 1e5 for p in self.at_mm or () for v in p):
             raise RecipeProblem("A seam takes up to 24 fasteners, on the piece.", "joints")
 
@@ -52,11 +57,12 @@ def held_of(seam: Seam, wanted: Sequence[Held]) -> Held:
 
 
 def read_held(text: str) -> Held:
-    """``KIND`` for every seam, or ``SEAM=KIND`` for one; ``insert:M4`` takes another screw than M3.
+    """``KIND`` for every seam, or ``SEAM=KIND`` for one; ``insert:M4`` takes another screw than M3, ``magnet:6x3`` discs of that size.
 
     >>> read_held("A-B=insert:M4").thread
     'M4'
     """
     seam, _, kind = text.rpartition("=")
     name, _, screw = kind.partition(":")
-    return Held(seam, name, thread=screw or "M3")  # type: ignore[arg-type]
+    more = {"magnet": screw} if name == "magnet" else {"thread": screw or "M3"}
+    return Held(seam, name, **more)  # type: ignore[arg-type]

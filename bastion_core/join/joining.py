@@ -7,7 +7,7 @@ from typing import Literal
 import numpy as np
 
 from bastion_core.cut.parting import Part, Parting, Seam
-from bastion_core.findings import NOTHING, Quantity, Said, counted, deg, say
+from bastion_core.findings import NOTHING, Quantity, Said, counted, deg, joined, say
 from bastion_core.geometry.mesh import Floats
 from bastion_core.geometry.solid import Solid, united
 from bastion_core.join.ask import Ask
@@ -15,14 +15,18 @@ from bastion_core.join.fasteners.base import Fastener, Hardware
 from bastion_core.join.fasteners.dovetail import place_dovetail
 from bastion_core.join.fasteners.inside import place_inside
 from bastion_core.join.fasteners.lug import Load, load_of
+from bastion_core.join.fasteners.magnet import Closing, Pair
 from bastion_core.join.fasteners.pin import PinRule, place_pins
 from bastion_core.join.fasteners.tongue import place_key
-from bastion_core.join.held import Held, held_of
+from bastion_core.join.held import Held, held_of, letters_of
+from bastion_core.join.loads import HangsAt, Printed, Stuck, hangs_at
 from bastion_core.join.order import JoinStep, steps_of
 from bastion_core.join.places import Carved, SeamRoom, outline_of
 from bastion_core.join.room import InsideRoom
 from bastion_core.join.table import KINDS, Kind
 from bastion_core.progress import Progress, silent
+from bastion_core.statics.closing import Stays
+from bastion_core.statics.poses import ENOUGH
 
 INSIDE_OFF_MM = 5.0
 """Keys and lugs end so far before another seam's rim: what holds that one stands about there."""
@@ -31,7 +35,7 @@ _LEANS_DEG = 40.0
 _LOST_MM3, _LOST_SHARE, _WASTE_MM3 = 0.5, 0.03, 30.0
 
 
-Code = Literal["", "failed", "presses", "changed", "glued", "awry"]
+Code = Literal["", "failed", "presses", "changed", "glued", "awry", "weak", "stuck"]
 
 
 @dataclass(frozen=True)
@@ -44,6 +48,9 @@ class JoinRule:
     insert_wider_mm: float = 0.0
     screw_wider_mm: float = 0.0
     material: str = "pla"
+    magnet_gap_mm: float = PinRule.clearance_mm
+    printed: Printed | None = None
+    """Where something comes off: what it weighs, how it is worn."""
 
 
 @dataclass(frozen=True)
@@ -60,7 +67,22 @@ class Joint:
     inside_mm: float = 0.0
     """Of its rim, what lies on the inside of a shell."""
     code: Code = ""
-    """What became of it otherwise than wanted: not as chosen, pressing the wearer, moved, glued for want of room, or closing awry."""
+    """What became of it otherwise than wanted: not as chosen, pressing the wearer, moved, glued for want of room, closing awry, too weak for
+    what hangs, or held together elsewhere."""
+    closing: "ClosedBy | None" = None
+
+
+@dataclass(frozen=True)
+class ClosedBy:
+    """A seam that comes off: what hangs on it, the discs, and how surely it stays."""
+
+    hangs: HangsAt
+    pair: Pair
+    count: int
+    stays: Stays
+    keyed: bool
+    wanted: int
+    """How many pairs would be enough, sitting as these do."""
 
 
 @dataclass(frozen=True)
@@ -83,7 +105,8 @@ def join(
     the room in it; places of the rule are at scale 1."""
     inside = inside or InsideRoom.none()
     by_name = {p.name: p for p in parting.parts}
-    steps = steps_of(parting, cuts)
+    comes_off = {s.id for s in parting.seams if held_of(s, rule.held).kind == "magnet"}
+    steps = steps_of(parting, cuts, comes_off)
     closing = {s: step for step in steps for s in step.seams}
     body = whole.mesh() if whole is not None else united(p.solid for p in parting.parts).mesh() if parting.seams else None
     made: dict[str, list[tuple[Fastener, int]]] = {name: [] for name in by_name}
@@ -96,7 +119,8 @@ def join(
         assert body is not None
         room = SeamRoom(seam, by_name[seam.above].solid, by_name[seam.below].solid)
         ask = Ask(room, body, rule.key_gap_mm, rule.pins.least_wall_mm, [*others, *apart], held.turned)
-        joint = _Joining(ask, rule, held, others, inside, closing.get(seam.id), np.array(scale)).joint()
+        hangs = hangs_at(parting, seam, comes_off, rule.printed or Printed()) if seam.id in comes_off else None
+        joint = _Joining(ask, rule, held, others, inside, closing.get(seam.id), np.array(scale), hangs).joint()
         for name, side in ((seam.above, 1), (seam.below, -1)):
             made[name] += [(f, side) for f in joint.fasteners]
         joints.append(joint)
@@ -153,6 +177,7 @@ class _Joining:
     inside: InsideRoom
     step: JoinStep | None
     scale: Floats
+    hangs: HangsAt | Stuck | None = None
 
     def joint(self) -> Joint:
         """What it gets: as the maker wants it, else the first of pins, keys and glue that its wall takes."""
@@ -169,6 +194,8 @@ class _Joining:
             return self._held_by("glue", (), say("Glue alone, as chosen: sand both faces flat on a board."))
         if held.kind == "auto":
             return self._as_suits()
+        if held.kind == "magnet":
+            return self._comes_off()
         found = self._as_wanted()
         if found.fasteners:
             return self._held_by(held.kind, found.fasteners, found.said, "changed" if found.said else "")
@@ -177,6 +204,33 @@ class _Joining:
 
     def _held_by(self, kind: Kind, fasteners: tuple[Fastener, ...], said: Said, code: Code = "") -> Joint:
         return Joint(self.ask.seam, fasteners, said, kind, self.held, self.ask.inside_mm, code)
+
+    def _comes_off(self) -> Joint:
+        """Magnets for what hangs; or why it would not come off, or not stay on."""
+        ask, rule, hangs = self.ask, self.rule, self.hangs
+        if not isinstance(hangs, HangsAt):
+            names = ", ".join(letters_of(s).replace("-", " to ") for s in hangs.by) if hangs else ""
+            words = f"Nothing comes off here: {names or 'other seams'} hold both sides together for good. Hold those by magnets too."
+            return self._held_by("glue", (), say(words), "stuck")
+        at = None if self.held.at_mm is None else np.array(self.held.at_mm) * self.scale
+        printed = rule.printed or Printed()
+        asked = Closing(ask, hangs, printed.poses, self.held, rule.pins, rule.magnet_gap_mm, self.inside, rule.material)
+        found = asked.closed(at)
+        if found.stays is None or found.pair is None:
+            return self._held_by(
+                "glue", (), say("{} Until then it is glued for good.", found.said), "presses" if found.code == "press" else "failed"
+            )
+        count = sum(f.kind == "magnet" for f in found.fasteners)
+        by = ClosedBy(hangs, found.pair, count, found.stays, count < len(found.fasteners), asked.wanted(found.stays, found.pair))
+        said, code = found.said, "changed" if found.said else ""
+        if not found.stays.enough:
+            words = "{} of {} hold {} times what they have to in {}, and {} is wanted: {} of them would be enough. Take larger discs, or more where there is room."
+            weak = say(
+                words, counted(count, "pair"), f"{found.pair.comes.code} mm", Quantity((found.stays.safety,), "count", 1), _pose(printed, found.stays.pose),
+                Quantity((ENOUGH,), "count", 0), str(by.wanted),
+            )  # fmt: skip
+            said, code = joined([weak, said], " ") if said else weak, "weak"
+        return replace(self._held_by("magnet", found.fasteners, said, code), closing=by)  # type: ignore[arg-type]
 
     def _as_suits(self) -> Joint:
         """Pins where the wall takes two or more, else a key that prints by itself, else one pin, else glue."""
@@ -209,6 +263,10 @@ class _Joining:
         places = None if at is None else ask.room.in_frame(at)
         found = place_inside(ask, held, load_for(held, rule), self.inside, rule.material, places)
         return _Found(found.lugs, found.said, found.code)
+
+
+def _pose(printed: Printed, key: str) -> str:
+    return next((p.name for p in printed.poses if p.key == key), key)
 
 
 def load_for(held: Held, rule: JoinRule) -> Load:

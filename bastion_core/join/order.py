@@ -1,6 +1,6 @@
 """In which order parts come together: the cuts in reverse, each time two subassemblies along one direction; and what cannot be closed so."""
 
-from collections.abc import Sequence
+from collections.abc import Container, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -25,12 +25,13 @@ class JoinStep:
     """Of its seams, those that do not face along the axis: nothing that slides can be between them."""
 
 
-def steps_of(parting: Parting, cuts: Sequence[str]) -> tuple[JoinStep, ...]:
-    """The steps, first things first. ``cuts`` are the ids of the planes in the order in which they parted the piece."""
+def steps_of(parting: Parting, cuts: Sequence[str], comes_off: Container[str] = ()) -> tuple[JoinStep, ...]:
+    """The steps, first things first. ``cuts`` are the ids of the planes in the order in which they parted the piece; seams (ids) at which
+    something comes off are closed last."""
     group = {p.name: frozenset([p.name]) for p in parting.parts}
     rank = {cut: k for k, cut in enumerate(cuts)}
     # The last cut is closed first; faces between the files of a set after all planes, the largest first.
-    waiting = sorted(parting.seams, key=lambda s: (-rank.get(s.cut_id, -1), -s.area_mm2))
+    waiting = sorted(parting.seams, key=lambda s: (s.id in comes_off, -rank.get(s.cut_id, -1), -s.area_mm2))
     done: set[str] = set()
     steps: list[JoinStep] = []
     for seam in waiting:

@@ -26,7 +26,7 @@ class JoinRecipe(Recipe):
 
     joints: tuple[Held, ...] = decision(
         (), "Seams", because="how the seams are held", empty=KINDS["auto"], shown=_told,
-        flag=Flag("--join", f"how seams are held ({', '.join(KINDS)}; insert:M4 for another screw than M3); once for each seam that is held otherwise",
+        flag=Flag("--join", f"how seams are held ({', '.join(KINDS)}; insert:M4 for another screw than M3, magnet:6x3 for such discs); once for each seam that is held otherwise",
                   read_held, True, hold="[SEAM=]KIND"),
     )  # fmt: skip
     pin_diameters_mm: tuple[float, ...] | None = decision(

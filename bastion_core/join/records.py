@@ -1,7 +1,7 @@
 """Seams, what holds them and what is written beside them, as they are kept and told."""
 
-from collections.abc import Mapping
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -12,10 +12,12 @@ from bastion_core.join.fasteners.base import Drawn, Fastener
 from bastion_core.join.fasteners.key import Key
 from bastion_core.join.glue import GlueNeeds, glue_needs
 from bastion_core.join.held import Held, letters_of
-from bastion_core.join.joining import Joint
+from bastion_core.join.joining import ClosedBy, Joint
 from bastion_core.join.order import JoinStep
 from bastion_core.join.table import Kind
 from bastion_core.pieces.silhouette import svg_path
+from bastion_core.statics.closing import others_for
+from bastion_core.statics.poses import ENOUGH, Pose
 
 
 @dataclass(frozen=True)
@@ -32,6 +34,46 @@ class FastenerRecord:
     movable: bool
     what: str = ""
     """Of a key: tongue, lip or dovetail."""
+
+
+@dataclass(frozen=True)
+class OtherClosure:
+    """Another way to keep the same on: how many of what it takes."""
+
+    name: str
+    count: int
+    unit: str
+    caution: str
+
+
+@dataclass(frozen=True)
+class ClosingRecord:
+    """What comes off at a seam, and how surely it stays on."""
+
+    parts: tuple[str, ...]
+    """What comes off."""
+    side: int
+    """1 where that is the part above, -1 below."""
+    mass_g: float
+    lever_mm: float
+    """How far its balance point stands off the face."""
+    pairs: int
+    comes: str
+    """The disc in what comes off: 6x3."""
+    stays: str
+    force_n: float
+    """Of one pair, warm."""
+    needed_n: float
+    """Of all together, so that it just stays."""
+    safety: float
+    wanted: float
+    pose: str
+    """In which it would go first, in words."""
+    way: str
+    """How: pull, peel or shear."""
+    keyed: bool
+    """Pins keep it from sliding."""
+    others: tuple[OtherClosure, ...]
 
 
 @dataclass(frozen=True)
@@ -66,6 +108,8 @@ class SeamRecord:
     needs: GlueNeeds
     own: int = 0
     """What the files of a set came with to hold it."""
+    closing: ClosingRecord | None = None
+    """Where it comes off."""
 
 
 @dataclass(frozen=True)
@@ -87,7 +131,23 @@ def fastener_record(fastener: Fastener) -> FastenerRecord:
     )  # fmt: skip
 
 
-def seam_record(joint: Joint, number: int, volumes: Mapping[str, float], step: JoinStep | None) -> SeamRecord:
+def _records(joint: Joint) -> tuple[FastenerRecord, ...]:
+    # The pins beside magnets follow them.
+    return tuple(replace(fastener_record(f), movable=f.movable and (joint.closing is None or f.kind == "magnet")) for f in joint.fasteners)
+
+
+def closing_record(by: ClosedBy, poses: Sequence[Pose]) -> ClosingRecord:
+    """A seam that comes off as it is told."""
+    hang, stays, pair = by.hangs.hang, by.stays, by.pair
+    named = next((p.name for p in poses if p.key == stays.pose), "")
+    others = tuple(OtherClosure(c.name, count, c.unit, c.caution) for c, count in others_for(stays))
+    return ClosingRecord(
+        by.hangs.parts, by.hangs.side, round(hang.mass_g, 1), round(hang.at_mm[2], 1), by.count, pair.comes.code, pair.stays.code,
+        round(pair.pull_n, 2), round(stays.needed_n, 2), round(stays.safety, 2), ENOUGH, named, stays.way, by.keyed, others,
+    )  # fmt: skip
+
+
+def seam_record(joint: Joint, number: int, volumes: Mapping[str, float], step: JoinStep | None, poses: Sequence[Pose] = ()) -> SeamRecord:
     """A seam as it is kept and told."""
     seam = joint.seam
     low_u, low_v, high_u, high_v = seam.face.bounds
@@ -101,7 +161,7 @@ def seam_record(joint: Joint, number: int, volumes: Mapping[str, float], step: J
     lighter = min(sum(volumes[name] for name in side) for side in sides)
     return SeamRecord(
         seam.id, number, letters_of(seam), (seam.above, seam.below), seam.cut_id, round(seam.area_mm2, 2), joint.kind, joint.asked, bool(joint.asked.seam),
-        joint.advice, joint.code, tuple(fastener_record(f) for f in joint.fasteners), svg_path(seam.face),
+        joint.advice, joint.code, _records(joint), svg_path(seam.face),
         (low_u, -high_v, high_u - low_u, high_v - low_v), tuple(three(p, 2) for p in outline), tuple(three(r, 6) for r in rows),
-        round(joint.inside_mm, 1), glue_needs(joint, lighter), seam.own,
+        round(joint.inside_mm, 1), glue_needs(joint, lighter), seam.own, closing_record(joint.closing, poses) if joint.closing else None,
     )  # fmt: skip

@@ -26,6 +26,7 @@ from bastion_core.join.fasteners.base import Hardware
 from bastion_core.join.fasteners.key import Key
 from bastion_core.join.held import Held
 from bastion_core.join.joining import JoinRule, Joint, hardware, join
+from bastion_core.join.loads import Printed
 from bastion_core.join.marks import Mark, marks_for
 from bastion_core.join.order import JoinStep
 from bastion_core.join.recipe import JoinRecipe
@@ -35,6 +36,7 @@ from bastion_core.join.table import INSIDE, SCREWED
 from bastion_core.pieces.recipe import PiecesRecipe
 from bastion_core.pieces.shaped import Shaped
 from bastion_core.pieces.standing import save_mesh
+from bastion_core.print.profile import material
 from bastion_core.print.recipe import PrintRecipe
 from bastion_core.progress import Progress, span
 from bastion_core.takeaway import part_name
@@ -96,6 +98,8 @@ class JoinResult:
     marked: int = 0
     """Parts that carry their letter."""
     parts: int = 0
+    least_safety: float | None = None
+    """Of what comes off; None where nothing does."""
 
 
 @dataclass(frozen=True)
@@ -124,7 +128,7 @@ class JoinData:
 class JoinStation(Station[Case, JoinInputs, JoinResult]):
     """How it holds."""
 
-    key, title, after, weight, edition = "join", "Join", ("pieces", "fit", "cut"), 0.15, 3
+    key, title, after, weight, edition = "join", "Join", ("pieces", "fit", "cut"), 0.15, 4
     recipe, result, data = JoinRecipe, JoinResult, JoinData
 
     def inputs(self, case: Case, known: Mapping[str, Known[Any]]) -> JoinInputs:
@@ -132,7 +136,8 @@ class JoinStation(Station[Case, JoinInputs, JoinResult]):
         r, pieces, numbers = case.of(JoinRecipe), case.of(PiecesRecipe), case.of(CutRecipe).printer_ids
         plastic = case.of(PrintRecipe).material
         insert, screw = (case.shop.fitted(gap, numbers, plastic) or 0.0 for gap in ("insert", "thread"))
-        stands = any(h.kind in INSIDE for h in r.joints)
+        comes_off = any(h.kind == "magnet" for h in r.joints)
+        stands = comes_off or any(h.kind in INSIDE for h in r.joints)
         screwed = any(h.kind in SCREWED for h in r.joints)
         snaps = any(h.kind == "snap" for h in r.joints)
         rule = JoinRule(
@@ -140,6 +145,13 @@ class JoinStation(Station[Case, JoinInputs, JoinResult]):
             screw if screwed else 0.0, plastic if snaps else "",
         )  # fmt: skip
         fit = known["fit"]
+        if comes_off:
+            gap = case.shop.fitted("magnet", numbers, plastic)
+            rule = replace(
+                rule,
+                magnet_gap_mm=case.shop.pin_clearance_mm if gap is None else gap,
+                printed=printed_as(case.of(PrintRecipe), bool(fit.result.judged)),
+            )
         worn = stands and fit.result.judged
         side = {"left": " L", "right": " R"}.get(pieces.side, "")
         return JoinInputs(
@@ -162,7 +174,8 @@ class JoinStation(Station[Case, JoinInputs, JoinResult]):
         write_glb({p.name: simplified(p.solid.mesh(), _SHOWN_TRIANGLES) for p in parts}, place.folder / "joined.glb")
         volumes = {p.name: p.solid.volume for p in parting.parts}
         closing = {s: step for step in joined.steps for s in step.seams}
-        seams = tuple(seam_record(j, k, volumes, closing.get(j.seam.id)) for k, j in enumerate(joined.joints, 1))
+        poses = inputs.rule.printed.poses if inputs.rule.printed else ()
+        seams = tuple(seam_record(j, k, volumes, closing.get(j.seam.id), poses) for k, j in enumerate(joined.joints, 1))
         counts: dict[str, int] = {}
         for joint in joined.joints:
             for fastener in joint.fasteners:
@@ -172,7 +185,7 @@ class JoinStation(Station[Case, JoinInputs, JoinResult]):
         result = JoinResult(
             counts, len(seams), glued, sum(s.own > 0 for s in seams), joined.warnings, hardware(joined.joints), _told(seams),
             round(joined.grown_mm3 + max(lettered, 0.0), 1), round(joined.carved_mm3 + max(-lettered, 0.0), 1),
-            len({m.part for m in marks}), len(parts),
+            len({m.part for m in marks}), len(parts), min((s.closing.safety for s in seams if s.closing), default=None),
         )  # fmt: skip
         data = JoinData(
             seams, tuple(JoinedPart(p.name, p.id, normals[p.name], _supplied_down(p, inputs)) for p in parts), joined.steps,
@@ -188,6 +201,8 @@ class JoinStation(Station[Case, JoinInputs, JoinResult]):
             if told.code == "glued":
                 continue
             remedies = list[Remedy]()
+            if told.code in ("weak", "stuck"):
+                remedies += _firmer(recipe, told)
             if told.code in ("failed", "presses"):
                 smaller = _smaller(recipe, told) if told.code == "presses" else None
                 remedies += [Remedy(say("Screws of {}", smaller.thread), _with(recipe, told, smaller))] if smaller else []
@@ -221,7 +236,8 @@ class JoinStation(Station[Case, JoinInputs, JoinResult]):
             return Fact(say("no seams"))
         screws = sum(h.count for h in result.hardware if h.kind == "screw")
         below = (
-            f"{result.glued_only} glued only" if result.glued_only else f"{result.own} hold as made" if result.own
+            f"safety {result.least_safety:.1f}" if result.least_safety is not None
+            else f"{result.glued_only} glued only" if result.glued_only else f"{result.own} hold as made" if result.own
             else counted(screws, "screw") if screws else counted(result.seams, "seam")
         )  # fmt: skip
         most = sorted(result.counts.items(), key=lambda c: -c[1])
@@ -235,7 +251,7 @@ class JoinStation(Station[Case, JoinInputs, JoinResult]):
         return Fact(say(main), say(below))
 
 
-_ONE = {k: k for k in ("pin", "tongue", "lip", "dovetail", "lug", "snap")} | {"insert": "lug", "bolt": "lug", "wing": "lug"}
+_ONE = {k: k for k in ("pin", "tongue", "lip", "dovetail", "lug", "snap", "magnet")} | {"insert": "lug", "bolt": "lug", "wing": "lug"}
 
 
 def parting_of(inputs: JoinInputs, place: Place) -> tuple[Parting, tuple[str, ...]]:
@@ -257,6 +273,23 @@ def _with(recipe: JoinRecipe, told: ToldSeam, held: Held) -> dict[str, Any]:
     """The change that holds one seam otherwise."""
     kept = [plain(h) for h in recipe.joints if h.seam not in (told.id, told.letters)]
     return {"joints": [*kept, plain(held)]}
+
+
+def _firmer(recipe: JoinRecipe, told: ToldSeam) -> list[Remedy]:
+    """What would keep a part on that does not stay on its magnets: a stronger grade, or lugs with screws in their stead."""
+    named = [h for h in recipe.joints if h.seam in (told.id, told.letters)] or [h for h in recipe.joints if not h.seam]
+    own = replace(named[0], seam=told.id) if named else Held(told.id, "magnet")
+    remedies = []
+    if told.code == "weak" and not own.magnet:
+        remedies.append(Remedy(say("Discs of 10 × 5 mm, N52"), _with(recipe, told, replace(own, magnet="10x5:N52", at_mm=None))))
+    remedies.append(Remedy(say("Screws in lugs inside"), _with(recipe, told, Held(told.id, "insert"))))
+    return remedies
+
+
+def printed_as(recipe: PrintRecipe, worn: bool) -> Printed:
+    """How the parts of a piece are printed, as far as their weight goes."""
+    profile = recipe.profile()
+    return Printed(material(profile.material).density_g_cm3, profile.walls * profile.line_width_mm, profile.infill, worn)
 
 
 def _smaller(recipe: JoinRecipe, told: ToldSeam) -> Held | None:

@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from typing import Literal
 
-Kind = Literal["auto", "pin", "key", "dovetail", "lug", "insert", "bolt", "wing", "snap", "glue"]
+Kind = Literal["auto", "pin", "key", "dovetail", "lug", "insert", "bolt", "wing", "snap", "magnet", "glue"]
 KINDS: dict[Kind, str] = {
     "auto": "what suits the wall",
     "pin": "loose pins",
@@ -14,6 +14,7 @@ KINDS: dict[Kind, str] = {
     "bolt": "lugs inside, bolts and nuts",
     "wing": "lugs inside, screws and wing nuts",
     "snap": "snaps inside",
+    "magnet": "magnets: it comes off",
     "glue": "glue alone",
 }
 """How a seam may be held, by its code."""

@@ -15,11 +15,14 @@ from bastion_core.geometry.mesh import Mesh
 from bastion_core.join.ask import Ask
 from bastion_core.join.fasteners.base import Drawn
 from bastion_core.join.fasteners.inside import place_inside
+from bastion_core.join.fasteners.magnet import Pair, magnet_load
 from bastion_core.join.fasteners.pin import Pin
 from bastion_core.join.joining import INSIDE_OFF_MM, load_for
 from bastion_core.join.places import Footprint, SeamRoom, outline_of
 from bastion_core.join.records import SeamRecord
 from bastion_core.join.station import JoinData, JoinInputs, inside_of_piece, parting_of
+from bastion_core.pieces.hardware import GLUE_MM
+from bastion_core.statics.magnets import disc_of
 
 _THERE_MM = 0.05
 
@@ -49,14 +52,20 @@ def try_place(inputs: JoinInputs, data: JoinData, place: Place, seam_id: str, in
     room: SeamRoom = place.live(("seam", inputs.cut, seam_id), lambda: _room(parting, seam_id))
     scale = np.array(inputs.scale)
     wanted = room.in_frame(np.array(at_mm)[None] * scale)[0]
-    if record.joints[index].kind == "pin":
+    own = record.joints[index]
+    if own.kind == "pin" or (own.kind == "magnet" and "stands_mm" not in own.sizes):
         return _pin(inputs, record, room, index, (float(wanted[0]), float(wanted[1])), place)
     whole: Mesh = place.live(("whole mesh", inputs.shaped, inputs.scale), lambda: inputs.shaped.scaled(place, inputs.scale).mesh())
     inside, rule = inside_of_piece(inputs, place), inputs.rule
     held = replace(record.asked, kind=record.kind)
     apart = [outline_of(s, INSIDE_OFF_MM) for s in parting.seams if s.id != seam_id and {s.above, s.below} & {seam.above, seam.below}]
     ask = Ask(room, whole, rule.key_gap_mm, rule.pins.least_wall_mm, apart, held.turned)
-    placed = place_inside(ask, held, load_for(held, rule), inside, rule.material, wanted[None])
+    load = (
+        load_for(held, rule)
+        if own.kind != "magnet"
+        else magnet_load(_pair(record), record.closing.side if record.closing else 1, rule.magnet_gap_mm, ask.wall_mm)
+    )
+    placed = place_inside(ask, held, load, inside, rule.material, wanted[None])
     said = placed.said
     if not placed.lugs:
         return _as_it_was(record, index, said)
@@ -69,6 +78,11 @@ def try_place(inputs: JoinInputs, data: JoinData, place: Place, seam_id: str, in
     )  # fmt: skip
 
 
+def _pair(record: SeamRecord) -> Pair:
+    assert record.closing is not None
+    return Pair(disc_of(record.closing.comes), disc_of(record.closing.stays))
+
+
 def _room(parting: Parting, seam_id: str) -> SeamRoom:
     by_name = {p.name: p for p in parting.parts}
     seam = next(s for s in parting.seams if s.id == seam_id)
@@ -76,21 +90,24 @@ def _room(parting: Parting, seam_id: str) -> SeamRoom:
 
 
 def _pin(inputs: JoinInputs, record: SeamRecord, room: SeamRoom, index: int, wanted: tuple[float, float], place: Place) -> Tried:
-    """A pin of the same thickness and depth at the nearest place that holds it."""
+    """A pin, or a pair of discs, of the same thickness and depth at the nearest place that holds it."""
     own, rule = record.joints[index], inputs.rule.pins
-    radius, depth = own.sizes["diameter_mm"] / 2 + own.clearance_mm, own.sizes["depth_mm"]
+    disc = own.kind == "magnet"
+    wide = max(own.sizes["diameter_above_mm"], own.sizes["diameter_below_mm"]) if disc else own.sizes["diameter_mm"]
+    depth = max(own.sizes["thick_above_mm"], own.sizes["thick_below_mm"]) + GLUE_MM if disc else own.sizes["depth_mm"]
+    radius = wide / 2 + own.clearance_mm
     key = ("places", inputs.cut, record.id, radius, depth, rule.least_wall_mm)
     places = place.live(key, lambda: room.places(Footprint(radius, depth), rule.least_wall_mm))
     for k, other in enumerate(record.joints):
         if k != index:
             places = places.difference(Point(other.flat_mm[0], -other.flat_mm[1]).buffer(2 * radius + rule.least_wall_mm))
     if places.is_empty:
-        return _as_it_was(record, index, say("No wall of this seam holds a pin of {}.", mm(own.sizes["diameter_mm"], digits=2)))
+        return _as_it_was(record, index, say("No wall of this seam holds {} of {}.", "a disc" if disc else "a pin", mm(wide, digits=2)))
     there, _ = nearest_points(places, Point(wanted))
     off = float(np.hypot(there.x - wanted[0], there.y - wanted[1]))
     at = room.in_space(there.x, there.y)
     pin = Pin(
-        own.sizes["diameter_mm"],
+        wide,
         depth,
         position_mm=at,
         axis=own.axis,

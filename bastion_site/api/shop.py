@@ -4,7 +4,7 @@ import tempfile
 from pathlib import Path
 
 from drf_spectacular.types import OpenApiTypes
-from drf_spectacular.utils import extend_schema
+from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import mixins, serializers, viewsets
 from rest_framework.decorators import action
 from rest_framework.response import Response
@@ -15,6 +15,7 @@ from bastion_core.fit.bays import Bay
 from bastion_core.print.profile import MATERIALS, Material
 from bastion_core.print.queue import Waking
 from bastion_core.shop import LEAST_GAP_MM
+from bastion_core.statics.magnets import disc_of
 from bastion_site.api.files import sent
 from bastion_site.api.records import UsualBay
 from bastion_site.engine import quick
@@ -178,6 +179,16 @@ class CouponFitView(viewsets.ModelViewSet):
         with tempfile.TemporaryDirectory(prefix="bastion-") as made:
             path = Path(made) / "clearance-coupon.stl"
             warm.ask(quick.write_coupon, str(path))
+            return sent(path)
+
+    @extend_schema(parameters=[OpenApiParameter("disc", str)], responses={(200, "model/stl"): OpenApiTypes.BINARY})
+    @action(detail=False, pagination_class=None, url_path="pole-gauge")
+    def pole_gauge(self, request):
+        """The pole gauge for a disc (6x3), as STL."""
+        disc = disc_of(request.query_params.get("disc", "6x3"))
+        with tempfile.TemporaryDirectory(prefix="bastion-") as made:
+            path = Path(made) / f"pole-gauge-{disc.diameter_mm:g}x{disc.thick_mm:g}.stl"
+            warm.ask(quick.write_pole_gauge, str(path), disc.code, Shop.current().pin_clearance_mm)
             return sent(path)
 
 

@@ -18,7 +18,7 @@ from bastion_core.fit.suit import OUT_OF_PROPORTION
 from bastion_core.join.coupon import LADDERS
 from bastion_core.join.table import GLUES, KINDS, SCREWED
 from bastion_core.measure.table import SITES
-from bastion_core.pieces.hardware import usual_uses
+from bastion_core.pieces.hardware import MAGNETS_MM, usual_uses
 from bastion_core.print.profile import LAYER_HEIGHTS_MM
 from bastion_core.print.recipe import SPOT_MM
 from bastion_core.print.sanding import PRIMER_FILLS_MM
@@ -69,6 +69,8 @@ class Trade:
     """Screws that lugs are made for."""
     screwed: tuple[str, ...]
     """Codes of those that take a screw of some size."""
+    discs: tuple[str, ...]
+    """Magnets that are sold, diameter x thickness in mm."""
     glues: dict[str, str]
     """By their codes."""
     most_bow_mm: float
@@ -103,6 +105,7 @@ def trade(request) -> Response:
         dict(KINDS),
         tuple(THREADS),
         SCREWED,
+        tuple(f"{d}x{t}" for d, t in MAGNETS_MM if d >= 4),
         {g.key: g.name for g in GLUES.values()},
         MOST_BOW_MM,
         tuple(Ladder(f"{what}_mm", name, steps) for what, (name, steps) in LADDERS.items()),

@@ -16,6 +16,7 @@ from bastion_core.fit.seat import seat_turn
 from bastion_core.geometry.place import scaling
 from bastion_core.geometry.solid import Solid
 from bastion_core.join.coupon import coupon
+from bastion_core.join.gauge import pole_gauge
 from bastion_core.join.station import JoinData, JoinInputs
 from bastion_core.join.trying import Tried, try_place
 from bastion_core.measure.body import stand_in
@@ -24,6 +25,7 @@ from bastion_core.measure.wearer import Wearer
 from bastion_core.pieces.standing import Standing, load_solid
 from bastion_core.print.profile import Profile
 from bastion_core.shop import Printer
+from bastion_core.statics.magnets import disc_of
 
 _memo = Memo()
 
@@ -53,6 +55,11 @@ def write_half_scale(standing: Standing, source: str, scale: Scale, path: str) -
 def write_coupon(path: str) -> None:
     """Write the clearance coupon."""
     write_solid(coupon().solid.mesh(), Path(path), Path(path).stem)
+
+
+def write_pole_gauge(path: str, disc: str, gap_mm: float) -> None:
+    """Write the pole gauge of a disc."""
+    write_solid(pole_gauge(disc_of(disc), gap_mm).mesh(), Path(path), Path(path).stem)
 
 
 @dataclass(frozen=True)

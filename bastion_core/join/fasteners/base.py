@@ -1,5 +1,6 @@
 """What every fastener answers: what it takes of the parts, how it is made and drawn, what has to be bought or cut for it."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import ClassVar, Literal, Protocol
 
@@ -9,6 +10,7 @@ from shapely.geometry.base import BaseGeometry
 from bastion_core.geometry.mesh import Floats
 from bastion_core.geometry.solid import Solid
 from bastion_core.pieces.silhouette import svg_path
+from bastion_core.statics.magnets import Disc
 
 Tone = Literal["hole", "grown"]
 
@@ -36,6 +38,21 @@ class Hardware:
     count: int
     name: str = ""
     """What to ask for, where thickness and length do not say it."""
+
+
+def discs_to_buy(discs: Sequence[Disc]) -> tuple[Hardware, ...]:
+    """The discs of one pair as they are bought."""
+    return tuple(
+        Hardware("magnet", d.diameter_mm, d.thick_mm, 1, f"Disc magnet {d.diameter_mm:g} × {d.thick_mm:g} mm, {d.grade}") for d in discs
+    )
+
+
+def disc_sizes(above: Disc, below: Disc, pole: int, number: int) -> dict[str, float]:
+    """What is told of a pair."""
+    return {
+        "diameter_above_mm": above.diameter_mm, "thick_above_mm": above.thick_mm, "diameter_below_mm": below.diameter_mm,
+        "thick_below_mm": below.thick_mm, "pole": float(pole), "number": float(number),
+    }  # fmt: skip
 
 
 @dataclass(frozen=True, kw_only=True)

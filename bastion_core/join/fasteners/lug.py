@@ -15,11 +15,12 @@ from bastion_core.findings import Said, mm, say
 from bastion_core.geometry.arrays import three
 from bastion_core.geometry.mesh import Floats, Mesh
 from bastion_core.geometry.solid import Solid
-from bastion_core.join.fasteners.base import At, Drawn, Hardware, drawn
+from bastion_core.join.fasteners.base import At, Drawn, Hardware, disc_sizes, discs_to_buy, drawn
 from bastion_core.join.fasteners.boss import FROM_MM, OVER_MM, SEGMENTS, boss, frame_at, free_over, of_side, rod, wall_at
 from bastion_core.join.fasteners.pin import END_GAP_MM, FILAMENT_MM
 from bastion_core.join.held import Held
 from bastion_core.join.room import InsideRoom
+from bastion_core.statics.magnets import Disc
 from bastion_core.threads import DRIVER_MM, INSERT_FREE_MM, Thread, screw_length, thread
 
 _PIN_MM = 3.0
@@ -57,6 +58,8 @@ class Load:
     pin_mm: float = 0.0
     thick_mm: float = 0.0
     """Of a snap's tongue."""
+    discs: tuple[Disc, Disc] | None = None
+    """Magnets, above and below."""
 
 
 def load_of(
@@ -107,10 +110,13 @@ class Lug(At):
     face: BaseGeometry = field(repr=False)
     points: Floats = field(repr=False)
     strain: float = 0.0
+    pole: int = 1
+    """Of a magnet: what looks up out of the part below."""
+    number: int = 1
 
     @property
     def kind(self) -> str:
-        """What it carries: lug (a pin), insert, bolt, wing or snap."""
+        """What it carries: lug (a pin), insert, bolt, wing, snap or magnet."""
         return self.carries.kind
 
     def taken(self) -> tuple[Floats, float]:
@@ -135,6 +141,8 @@ class Lug(At):
     def hardware(self) -> tuple[Hardware, ...]:
         """Pin, or screw with insert or nut."""
         load = self.carries
+        if load.discs is not None:
+            return discs_to_buy(load.discs)
         if load.screw is None:
             if not load.pin_mm:
                 return ()
@@ -157,6 +165,8 @@ class Lug(At):
         told = {"stands_mm": round(self.stands_mm, 2)}
         if self.strain:
             return told | {"strain": round(self.strain, 4), "length_mm": round(load.above_mm, 2), "thick_mm": load.thick_mm}
+        if load.discs is not None:
+            return told | disc_sizes(*load.discs, self.pole, self.number)
         told |= {"hole_above_mm": round(2 * load.hole_above_mm, 2), "hole_below_mm": round(2 * load.hole_below_mm, 2)}
         if load.screw:
             return told | {"thread_mm": load.screw.nominal_mm, "screw_mm": load.screw_mm}

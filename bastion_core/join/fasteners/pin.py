@@ -134,7 +134,7 @@ def place_pins(
             if at_mm is None:
                 spots, moved = spread(places, wanted, 3 * radius + rule.least_wall_mm), tuple[float, ...]()
             else:
-                spots, moved = _set_at(room.in_frame(at_mm), places, apart)
+                spots, moved = set_at(room.in_frame(at_mm), places, apart)
             if len(spots) > len(best[0]) or (at_mm is not None and len(spots) == len(best[0]) and sum(moved) < sum(best[3]) - 1.0):
                 best = (spots, diameter, depth, moved)
             if len(spots) >= min(wanted, _ENOUGH_PINS) and not any(moved):
@@ -173,7 +173,7 @@ def place_pins(
     return (), say(words, mm(rule.thinnest_mm, digits=1))
 
 
-def _set_at(wanted: Floats, places: shapely.Geometry, apart_mm: float) -> tuple[list[Floats], tuple[float, ...]]:
+def set_at(wanted: Floats, places: shapely.Geometry, apart_mm: float) -> tuple[list[Floats], tuple[float, ...]]:
     """The places nearest to those wanted (n, 2) of the flat frame, none nearer to another than ``apart_mm``, and how far each is off."""
     spots, off = list[Floats](), list[float]()
     for u, v in wanted:

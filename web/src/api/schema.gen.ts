@@ -249,6 +249,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/coupons/pole-gauge/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The pole gauge for a disc (6x3), as STL. */
+        get: operations["coupons_pole_gauge_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/drafts/{id}/": {
         parameters: {
             query?: never;
@@ -1344,6 +1361,30 @@ export interface components {
             low_mm: number[];
             high_mm: number[];
         };
+        /** @description What comes off at a seam, and how surely it stays on. */
+        ClosingRecord: {
+            parts: string[];
+            side: number;
+            /** Format: double */
+            mass_g: number;
+            /** Format: double */
+            lever_mm: number;
+            pairs: number;
+            comes: string;
+            stays: string;
+            /** Format: double */
+            force_n: number;
+            /** Format: double */
+            needed_n: number;
+            /** Format: double */
+            safety: number;
+            /** Format: double */
+            wanted: number;
+            pose: string;
+            way: string;
+            keyed: boolean;
+            others: components["schemas"]["OtherClosure"][];
+        };
         /** @description How far a joint goes before these two meet. ``stays_id`` or ``goes_id`` is 0 for the body itself. */
         Contact: {
             joint: string;
@@ -2038,6 +2079,7 @@ export interface components {
             at_mm: number[][] | null;
             turned: boolean;
             thread: string;
+            magnet: string;
         };
         /** @description How a seam is held: by its id, or by its parts' letters (A-B); empty for every seam that is not named. */
         HeldRequest: {
@@ -2046,6 +2088,7 @@ export interface components {
             at_mm?: number[][] | null;
             turned?: boolean;
             thread?: string;
+            magnet?: string;
         };
         /** @description Something of a fixed size in a piece, as it lies in its file and as it is at this scale. */
         Hole: {
@@ -2116,10 +2159,11 @@ export interface components {
          *     * `bolt` - bolt
          *     * `wing` - wing
          *     * `snap` - snap
+         *     * `magnet` - magnet
          *     * `glue` - glue
          * @enum {string}
          */
-        JoinKindEnum: "auto" | "pin" | "key" | "dovetail" | "lug" | "insert" | "bolt" | "wing" | "snap" | "glue";
+        JoinKindEnum: "auto" | "pin" | "key" | "dovetail" | "lug" | "insert" | "bolt" | "wing" | "snap" | "magnet" | "glue";
         /** @description How many of what. */
         JoinResult: {
             counts: {
@@ -2137,6 +2181,8 @@ export interface components {
             carved_mm3: number;
             marked: number;
             parts: number;
+            /** Format: double */
+            least_safety: number | null;
         };
         /** @description Two subassemblies become one. */
         JoinStep: {
@@ -2413,6 +2459,13 @@ export interface components {
             more_g: number;
             /** Format: double */
             more_hands_h: number;
+        };
+        /** @description Another way to keep the same on: how many of what it takes. */
+        OtherClosure: {
+            name: string;
+            count: number;
+            unit: string;
+            caution: string;
         };
         /** @description The curve with so much more padding all round (mm, negative for less). */
         PaddingCurve: {
@@ -3186,6 +3239,7 @@ export interface components {
             inside_mm: number;
             needs: components["schemas"]["GlueNeeds"];
             own: number;
+            closing: components["schemas"]["ClosingRecord"] | null;
         };
         /** @description A seam between two parts: how long it is where it shows, how much of that is seen (cm). */
         SeamSeen: {
@@ -3605,6 +3659,7 @@ export interface components {
             };
             threads: string[];
             screwed: string[];
+            discs: string[];
             glues: {
                 [key: string]: string;
             };
@@ -4278,6 +4333,27 @@ export interface operations {
     coupons_coupon_retrieve: {
         parameters: {
             query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "model/stl": string;
+                };
+            };
+        };
+    };
+    coupons_pole_gauge_retrieve: {
+        parameters: {
+            query?: {
+                disc?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;

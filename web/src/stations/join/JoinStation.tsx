@@ -62,7 +62,10 @@ export default function JoinStation({ piece, change, children }: StationProps) {
   };
   const holdAll = (kind: Schemas["JoinKindEnum"]) => {
     const named = r.joints.filter((h) => h.seam);
-    change({ joints: kind === "auto" ? named : [{ seam: "", kind, at_mm: null, turned: false, thread: every?.thread ?? "M3" }, ...named] });
+    change({
+      joints:
+        kind === "auto" ? named : [{ seam: "", kind, at_mm: null, turned: false, thread: every?.thread ?? "M3", magnet: "" }, ...named],
+    });
   };
 
   const stage = seam ? (

@@ -8,6 +8,7 @@ import Typography from "@mui/material/Typography";
 import { useTheme } from "@mui/material/styles";
 import { useTrade, type Change, type Detail, type Schemas } from "../../api/client";
 import { useUnits } from "../../parts/units";
+import { Closing } from "./Closing";
 import { heldOf, holding } from "./trying";
 
 interface Props {
@@ -43,6 +44,16 @@ export function SeamCard({ piece, seam, glue, change }: Props) {
             </MenuItem>
           ))}
         </TextField>
+        {held.kind === "magnet" && (
+          <TextField select label="Disc" value={held.magnet} onChange={(e) => keep({ magnet: e.target.value })} sx={{ width: 120 }}>
+            <MenuItem value="">by its load</MenuItem>
+            {[...new Set([...(trade?.discs ?? []), ...(held.magnet ? [held.magnet] : [])])].map((d) => (
+              <MenuItem key={d} value={d}>
+                {d} mm
+              </MenuItem>
+            ))}
+          </TextField>
+        )}
         {trade?.screwed.includes(held.kind) && (
           <TextField select label="Screw" value={held.thread} onChange={(e) => keep({ thread: e.target.value })} sx={{ width: 90 }}>
             {trade?.threads.map((t) => (
@@ -54,7 +65,7 @@ export function SeamCard({ piece, seam, glue, change }: Props) {
         )}
       </Stack>
       <Stack direction="row" spacing={0.5} sx={{ flexWrap: "wrap" }} useFlexGap>
-        {seam.kind !== "pin" && seam.kind !== "glue" && (
+        {!["pin", "glue", "magnet"].includes(seam.kind) && (
           <Button size="small" onClick={() => keep({ turned: !held.turned, at_mm: null })}>
             Turn round
           </Button>
@@ -75,6 +86,7 @@ export function SeamCard({ piece, seam, glue, change }: Props) {
           {line}
         </Typography>
       ))}
+      {seam.closing && <Closing seam={seam} closing={seam.closing} />}
       {glue && (
         <Typography variant="body2" component="div">
           {glue.name}, {units.plain(glue.ml, 1)} ml: sets in {glue.sets_min} min, handle after {units.hours(glue.handle_h)}, full after{" "}
@@ -113,6 +125,8 @@ function sizesOf(seam: Schemas["SeamRecord"], units: ReturnType<typeof useUnits>
       return [
         `${units.count(seam.joints.length, "pin")} of ${units.length(s.diameter_mm, 2)}, ${units.length(s.depth_mm)} deep either side${gap}.`,
       ];
+    case "magnet":
+      return [];
     case "lug":
       return [`${units.count(seam.joints.length, "lug")} with pins of ${units.length(s.diameter_mm, 2)}${stands}${gap}.`];
     case "snap":

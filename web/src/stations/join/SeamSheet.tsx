@@ -82,6 +82,19 @@ export function SeamSheet({ seam, small = false, trying, chosen = null, onChoose
                 strokeDasharray={moving?.index === i ? `${line * 6} ${line * 4}` : undefined}
               />
             ))}
+            {!small && joint.sizes.pole !== undefined && (
+              <text
+                x={joint.flat_mm[0]}
+                y={joint.flat_mm[1]}
+                fontSize={rim * 0.5}
+                textAnchor="middle"
+                dominantBaseline="central"
+                fill={inks.ink}
+                style={{ pointerEvents: "none" }}
+              >
+                {joint.sizes.number} {joint.sizes.pole > 0 ? "+" : "−"}
+              </text>
+            )}
           </g>
         );
       })}

@@ -28,8 +28,9 @@ export function holding(piece: Detail, seam: Seam, held: Schemas["Held"] | null)
 /** Where the fasteners of a seam are to sit, in the scaled piece: as it was decided a moment ago, else as they sit now. */
 function placesOf(piece: Detail, seam: Seam, scale: readonly number[]): Three[] {
   const decided = piece.recipe.joints.find((h) => h.seam === seam.id || h.seam === seam.letters)?.at_mm;
-  if (decided?.length === seam.joints.length) return decided.map((at) => at.map((v, i) => v * scale[i]) as Three);
-  return seam.joints.map((joint) => joint.position_mm as Three);
+  if (decided?.length === seam.joints.filter((joint) => joint.movable).length)
+    return decided.map((at) => at.map((v, i) => v * scale[i]) as Three);
+  return seam.joints.filter((joint) => joint.movable).map((joint) => joint.position_mm as Three);
 }
 
 export function useTrying(piece: Detail, change: (change: Change) => void) {
