@@ -28,6 +28,10 @@ from bastion_core.print.station import PrintData
 from bastion_core.takeaway import rows_of
 
 SCHEMA = 1
+_SWUNG = (
+    "length_mm", "grip_mm", "balance_mm", "mass_g", "swing_g", "wanted", "safety_bare", "weakest_mm", "weakest", "safety", "sags_mm", "seams", "offers",
+)  # fmt: skip
+"""What plan.json tells of a thing held in the hand."""
 _SOME_MORNING = datetime(2000, 1, 3, 8)
 
 
@@ -64,6 +68,8 @@ def plan_record(graph: Graph, file_name: str, more_warnings: tuple[str, ...] = (
         "seams": [_seam(s, case) | {"seen_cm": seen.get(s.id)} for s in join.seams],
         "steps": [{"above": list(s.above), "below": list(s.below), "seams": list(s.seams), "axis": list(s.axis)} for s in join.steps],
         "alternatives": [_alternative(a, cut.aim) for a in cut.alternatives],
+        "rods": [] if join.long is None else [plain(r) for r in join.long.rods],
+        "swung": None if join.long is None else {k: v for k, v in plain(join.long).items() if k in _SWUNG},
         "marks": [{"part": m.part, "text": m.text, "position_mm": list(m.at_mm), "height_mm": m.height_mm} for m in join.marks],
         "carved_mm3": joined.carved_mm3,
         "grown_mm3": joined.grown_mm3,

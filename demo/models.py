@@ -100,6 +100,23 @@ def crest(detail: float = 1.0) -> Mesh:
     return closed_sheet(surface(1.0), surface(-1.0), int(320 * detail**0.5), int(90 * detail**0.5), False, False).mesh()
 
 
+def comb_helm(detail: float = 1.0) -> Mesh:
+    """The coxswain's helm: a plain shell of 3.2 mm with a tall comb and a slit to see through, its comb and its face band made to come off."""
+    wall, side, front, low, high = 3.2, 90.0, 114.0, 150.0, 132.0
+    sides = max(48, int(220 * detail**0.5))
+
+    def dome(grown: float, comb: float = 0.0) -> Manifold:
+        x, y = side + grown, front + grown + 0.5 * comb
+        ball = Manifold.sphere(1.0, sides).scale((x, y, high + grown + comb)).translate((0, 0, low))
+        return Manifold.batch_hull([ball, Manifold.cylinder(1.0, 1.0, 1.0, sides).scale((0.94 * x, 0.95 * y, 1.0))])
+
+    comb = (dome(wall, 46.0) ^ Manifold.cube((18.0, 190.0, 400.0), True).translate((0, 45, low + 200))).trim_by_plane((0, 0, 1), low + 60)
+    shell = dome(wall) + comb
+    slit = Manifold.cube((112.0, 90.0, 17.0), True).translate((0, -front, low - 14))
+    under = Manifold.cube((400.0, 400.0, 10.0), True).translate((0, 0, -4.9))
+    return Solid(shell - dome(0.0) - slit - under).mesh()
+
+
 def _relief_sheet(
     form: Callable[[Floats, Floats], Floats], relief: Callable[[Floats, Floats], Floats], wall: float, across: int, along: int
 ) -> Solid:
@@ -295,6 +312,7 @@ def lantern_staff(detail: float = 1.0) -> Mesh:
 MODELS: tuple[DemoModel, ...] = (
     DemoModel("nautilus-helm", nautilus_helm),
     DemoModel("crest", crest),
+    DemoModel("comb-helm", comb_helm),
     DemoModel("wave-pauldron-left", wave_pauldron),
     DemoModel("kelp-bracer-left", kelp_bracer),
     DemoModel("kelp-bracer-right", torn_bracer),

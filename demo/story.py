@@ -116,6 +116,19 @@ PIECES: tuple[DemoPiece, ...] = (
         files=("beacon-helm-dome", "beacon-helm-face", "beacon-helm-nape"),
     ),
     DemoPiece("crest", "Crest", {}, note="Held by magnets later."),
+    DemoPiece(
+        "comb-helm",
+        "Coxswain helm",
+        {
+            "site": "head",
+            "cuts": [
+                {"id": "c1", "point": [0.0, 0.0, 290.0], "normal": [0.0, 0.0, 1.0], "limits": []},
+                {"id": "c2", "point": [0.0, -52.0, 100.0], "normal": [0.0, 1.0, 0.0], "limits": [["c1", -1]]},
+            ],
+            "joints": [{"seam": "", "kind": "magnet"}],
+        },
+        note="Comb and face band come off for the cart and for eating.",
+    ),
     DemoPiece("wave-pauldron-left", "Wave pauldron left", {"site": "shoulder", "side": "left", "layers": SUIT}, mirror=True),
     DemoPiece("kelp-bracer-left", "Kelp bracer left", {"site": "forearm", "side": "left", "layers": SUIT}),
     DemoPiece(
@@ -154,5 +167,21 @@ PIECES: tuple[DemoPiece, ...] = (
         "Lantern staff",
         {"site": "hand_held", "cuts": [], "wanted_length_mm": 1900.0, "material": "petg"},
         note="Kept in one piece, to see what that means.",
+    ),
+    DemoPiece(
+        "lantern-staff",
+        "Lantern staff, parted",
+        {
+            "site": "hand_held",
+            "material": "petg",
+            "cuts": [
+                {"id": f"c{k}", "point": [0.0, 0.0, z], "normal": [0.0, 0.0, 1.0], "limits": []}
+                for k, z in enumerate((380.0, 760.0, 1140.0, 1520.0), 1)
+            ],
+            "grip_mm": [0.0, 0.0, 600.0],
+            "rods": [{"axis": "long", "stock": "carbon-16x1.5", "from_mm": 300.0, "to_mm": 1300.0}],
+        },
+        note="A tube through three seams holds the lantern’s weight.",
+        printers=("Albatross",),
     ),
 )

@@ -22,6 +22,7 @@ from bastion_core.join.held import Held, held_of, letters_of
 from bastion_core.join.loads import HangsAt, Printed, Stuck, hangs_at
 from bastion_core.join.order import JoinStep, steps_of
 from bastion_core.join.places import Carved, SeamRoom, outline_of
+from bastion_core.join.rods import Carried, Loaded, loaded
 from bastion_core.join.room import InsideRoom
 from bastion_core.join.table import KINDS, Kind
 from bastion_core.progress import Progress, silent
@@ -51,6 +52,8 @@ class JoinRule:
     magnet_gap_mm: float = PinRule.clearance_mm
     printed: Printed | None = None
     """Where something comes off: what it weighs, how it is worn."""
+    carried: Carried | None = None
+    """Of what is held in the hand, or has rods."""
 
 
 @dataclass(frozen=True)
@@ -95,6 +98,8 @@ class Joined:
     steps: tuple[JoinStep, ...] = ()
     grown_mm3: float = 0.0
     carved_mm3: float = 0.0
+    load: Loaded | None = None
+    """Of what is held in the hand, or has rods."""
 
 
 def join(
@@ -108,12 +113,18 @@ def join(
     comes_off = {s.id for s in parting.seams if held_of(s, rule.held).kind == "magnet"}
     steps = steps_of(parting, cuts, comes_off)
     closing = {s: step for step in steps for s in step.seams}
-    body = whole.mesh() if whole is not None else united(p.solid for p in parting.parts).mesh() if parting.seams else None
-    made: dict[str, list[tuple[Fastener, int]]] = {name: [] for name in by_name}
+    solid = whole if whole is not None else united(p.solid for p in parting.parts)
+    body = solid.mesh() if parting.seams else None
+    load = None
+    if rule.carried is not None:
+        progress(0.0, "bending it")
+        load = loaded(solid, parting, rule.carried, rule.pins.least_wall_mm, rule.pins.clearance_mm, np.array(scale))
+    rods = load.rods if load is not None else ()
+    made: dict[str, list[tuple[Fastener, int]]] = {name: [(rod, 1) for rod in rods] for name in by_name}
     joints = []
     for index, seam in enumerate(parting.seams):
         progress(0.7 * index / len(parting.seams), f"joints between {seam.above} and {seam.below}")
-        others = [f for name in (seam.above, seam.below) for f, _ in made[name]]
+        others = list(dict.fromkeys(f for name in (seam.above, seam.below) for f, _ in made[name]))
         apart = [outline_of(s, INSIDE_OFF_MM) for s in parting.seams if s.id != seam.id and {s.above, s.below} & {seam.above, seam.below}]
         held = held_of(seam, rule.held)
         assert body is not None
@@ -132,7 +143,7 @@ def join(
         parts.append(replace(part, solid=done))
         grown_mm3, carved_mm3 = grown_mm3 + grown, carved_mm3 + carved
         warnings += said
-    return Joined(tuple(parts), tuple(joints), tuple(warnings), steps, grown_mm3, carved_mm3)
+    return Joined(tuple(parts), tuple(joints), tuple(warnings), steps, grown_mm3, carved_mm3, load)
 
 
 def _made_of(part: Part, held_by: Sequence[tuple[Fastener, int]]) -> tuple[Solid, float, float, list[Said]]:
@@ -185,7 +196,7 @@ class _Joining:
         if seam.own and not held.seam:
             words = f"Held by what the set came with: {counted(seam.own, 'pocket, hole or peg', 'pockets, holes and pegs')} in this face."
             return Joint(seam, (), say(words), "auto", held)
-        if step is not None and seam.id in step.awry:
+        if step is not None and seam.id in step.awry and held.kind != "magnet":
             words = (
                 "This seam closes together with another one that faces elsewhere: nothing can slide along both. Glue alone, sanded flat."
             )
@@ -214,7 +225,17 @@ class _Joining:
             return self._held_by("glue", (), say(words), "stuck")
         at = None if self.held.at_mm is None else np.array(self.held.at_mm) * self.scale
         printed = rule.printed or Printed()
-        asked = Closing(ask, hangs, printed.poses, self.held, rule.pins, rule.magnet_gap_mm, self.inside, rule.material)
+        asked = Closing(
+            ask,
+            hangs,
+            printed.poses,
+            self.held,
+            rule.pins,
+            rule.magnet_gap_mm,
+            self.inside,
+            rule.material,
+            self.step is None or len(self.step.seams) == 1 or self.ask.seam.id not in self.step.awry,
+        )
         found = asked.closed(at)
         if found.stays is None or found.pair is None:
             return self._held_by(
@@ -275,13 +296,12 @@ def load_for(held: Held, rule: JoinRule) -> Load:
     return replace(load, clearance_mm=rule.key_gap_mm) if held.kind == "snap" else load
 
 
-def hardware(joints: Sequence[Joint]) -> tuple[Hardware, ...]:
+def hardware(joints: Sequence[Joint], rods: Sequence[Fastener] = ()) -> tuple[Hardware, ...]:
     """What has to be bought or cut, like ones counted together, by kind, thickest and longest first."""
     counts: dict[tuple[str, float, float, str], int] = {}
-    for joint in joints:
-        for fastener in joint.fasteners:
-            for line in fastener.hardware():
-                key = (line.kind, line.diameter_mm, line.length_mm, line.name)
-                counts[key] = counts.get(key, 0) + line.count
+    for fastener in (*rods, *(f for joint in joints for f in joint.fasteners)):
+        for line in fastener.hardware():
+            key = (line.kind, line.diameter_mm, line.length_mm, line.name)
+            counts[key] = counts.get(key, 0) + line.count
     ordered = sorted(counts.items(), key=lambda c: (c[0][0], -c[0][1], -c[0][2]))
     return tuple(Hardware(kind, d, length, n, name) for (kind, d, length, name), n in ordered)

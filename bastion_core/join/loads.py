@@ -1,8 +1,9 @@
 """What hangs at a seam that comes off, and what it weighs."""
 
-from collections.abc import Container, Mapping
+from collections.abc import Container
 from dataclasses import dataclass
 
+import networkx as nx
 import numpy as np
 
 from bastion_core.cut.parting import Parting, Seam
@@ -52,50 +53,54 @@ class Stuck:
 
 
 def hangs_at(parting: Parting, seam: Seam, comes_off: Container[str], printed: Printed) -> HangsAt | Stuck:
-    """What comes off at a seam: the lighter of the two sides that only seams which come off hold together. Where several do, each bears by its area."""
+    """What comes off at a seam. The heaviest of what is held together for good stays where it is worn; of a seam's two sides the one farther from
+    it hangs, with all that reaches it by that side only. Where several seams hold it, each bears by its area."""
     side = _sides(parting, comes_off)
-    if side[seam.above] == side[seam.below]:
-        return Stuck(_between(parting, seam, comes_off))
-    groups = {s: [p for p in parting.parts if side[p.name] in _beyond(parting, side, seam, s)] for s in (1, -1)}
-    weights = {s: [printed.mass_g(p.solid) for p in parts] for s, parts in groups.items()}
-    hanging = min((1, -1), key=lambda s: sum(weights[s]))
-    parts, masses = groups[hanging], np.array(weights[hanging])
-    names = {p.name for p in parts}
-    others = sum(s.area_mm2 for s in parting.seams if s.id in comes_off and len(names & {s.above, s.below}) == 1)
+    one, other = side[seam.above], side[seam.below]
+    if one == other:
+        return Stuck(_beside(parting, seam, comes_off))
+    mass: dict[str, float] = {}
+    for part in parting.parts:
+        mass[side[part.name]] = mass.get(side[part.name], 0.0) + printed.mass_g(part.solid)
+    base = max(mass, key=lambda g: mass[g])
+    graph: nx.Graph[str] = nx.Graph()
+    graph.add_nodes_from(mass)
+    opening = [s for s in parting.seams if s.id in comes_off and side[s.above] != side[s.below]]
+    graph.add_edges_from((side[s.above], side[s.below]) for s in opening)
+    far = nx.single_source_shortest_path_length(graph, base)
+
+    def order(group: str) -> tuple[float, float]:
+        return far.get(group, np.inf), -mass[group]
+
+    hanging = max(one, other, key=order)
+    left = graph.copy()
+    left.remove_node(hanging)
+    stays = set(nx.node_connected_component(left, base)) if base in left else set()
+    groups = set(mass) - stays
+    names = {p.name for p in parting.parts if side[p.name] in groups}
+    parts = [p for p in parting.parts if p.name in names]
+    masses = np.array([printed.mass_g(p.solid) for p in parts])
+    held = [s for s in opening if (s.above in names) != (s.below in names)]
+    # What hangs itself holds nothing up: only seams toward the base bear.
+    bearing = sum(s.area_mm2 for s in held if order(side[s.below if s.above in names else s.above]) < order(hanging))
     balance = sum(m * p.solid.mesh().balance for m, p in zip(masses, parts, strict=True)) / masses.sum()
+    up = 1 if side[seam.above] == hanging else -1
     flat = seam.surface.to_flat()
-    turn = np.diag([1.0, 1.0, float(hanging)]) @ flat[:3, :3]
+    turn = np.diag([1.0, 1.0, float(up)]) @ flat[:3, :3]
     at = flat[:3, :3] @ balance + flat[:3, 3]
-    at[2] *= hanging
-    hang = Hang(float(masses.sum()) * seam.area_mm2 / max(others, seam.area_mm2), three(at, 3))
-    return HangsAt(hanging, tuple(sorted(names)), hang, tuple(three(row) for row in turn))
+    at[2] *= up
+    hang = Hang(float(masses.sum()) * seam.area_mm2 / max(bearing, seam.area_mm2), three(at, 3))
+    return HangsAt(up, tuple(sorted(names)), hang, tuple(three(row) for row in turn))
 
 
 def _sides(parting: Parting, comes_off: Container[str]) -> dict[str, str]:
     """For each part the first name of those it is held together with for good."""
-    first: dict[str, str] = {p.name: p.name for p in parting.parts}
-    for seam in parting.seams:
-        if seam.id not in comes_off:
-            one, other = sorted((first[seam.above], first[seam.below]))
-            first = {name: one if f == other else f for name, f in first.items()}
-    return first
+    graph: nx.Graph[str] = nx.Graph()
+    graph.add_nodes_from(p.name for p in parting.parts)
+    graph.add_edges_from((s.above, s.below) for s in parting.seams if s.id not in comes_off)
+    return {name: min(together) for together in nx.connected_components(graph) for name in together}
 
 
-def _beyond(parting: Parting, side: Mapping[str, str], seam: Seam, which: int) -> set[str]:
-    """The held-together sides that stay with the part above (1) or below (-1) of a seam when it is opened."""
-    start = side[seam.above if which > 0 else seam.below]
-    against = side[seam.below if which > 0 else seam.above]
-    found, more = {start}, True
-    while more:
-        next_to = {
-            side[b] for s in parting.seams for a, b in ((s.above, s.below), (s.below, s.above)) if side[a] in found and side[b] != against
-        }
-        more = not next_to <= found
-        found |= next_to
-    return found
-
-
-def _between(parting: Parting, seam: Seam, comes_off: Container[str]) -> tuple[Seam, ...]:
+def _beside(parting: Parting, seam: Seam, comes_off: Container[str]) -> tuple[Seam, ...]:
     """The seams nearest to both sides that hold them together all the same."""
-    beside = [s for s in parting.seams if s.id not in comes_off and {s.above, s.below} & {seam.above, seam.below}]
-    return tuple(beside[:3])
+    return tuple(s for s in parting.seams if s.id not in comes_off and {s.above, s.below} & {seam.above, seam.below})[:3]

@@ -1,14 +1,17 @@
 """The decisions of the joints."""
 
 from dataclasses import dataclass
+from typing import Any
 
 from bastion_core.engine.recipe import Flag, Recipe, decision
 from bastion_core.errors import RecipeProblem
 from bastion_core.findings import Said, counted, say
 from bastion_core.join.fasteners.pin import PinRule
 from bastion_core.join.held import Held, read_held
+from bastion_core.join.rods import SWING_G, Rod, read_rod
 from bastion_core.join.table import GLUES, KINDS
 from bastion_core.shop import LEAST_GAP_MM, Shop
+from bastion_core.statics.stock import stock_of
 
 MARKS = ("engraved", "raised", "none")
 
@@ -40,6 +43,19 @@ class JoinRecipe(Recipe):
         flag=Flag("--pin-clearance", "mm per side between pin or key and its hole", float, hold="MM"),
     )  # fmt: skip
     """None for what fitted on the printers' coupons, else the shop's."""
+    rods: tuple[Rod, ...] = decision(
+        (), "Rods", because="the rods", shown=lambda rods: say(", ".join(stock_of(r.stock).name for r in rods)),
+        flag=Flag("--rod", "a rod through the parts: AXIS:DIAMETER for a steel tube, AXIS:STOCK for another (long:carbon-8x1); once for each", read_rod,
+                  True, hold="AXIS:DIAMETER"),
+    )  # fmt: skip
+    swing_g: float = decision(
+        SWING_G, "Swung with", because="how it is swung", least=1.0, most=20.0, hint="In g: 1 is held still, 3 is usual, 5 is a blow.",
+        flag=Flag("--swing", "g with which a thing held in the hand is swung", float, hold="G"),
+    )  # fmt: skip
+    grip_mm: tuple[float, float, float] | None = decision(
+        None, "Held at", because="where it is held", nothing="where it balances", unit="mm", least=-1e5, most=1e5,
+    )  # fmt: skip
+    """Where a hand holds it, in the piece's own upright mm at scale 1."""
     marks: str = decision(
         "engraved", "Marks inside", because="the marks", choices=MARKS, flag=Flag("--marks", "letters on the inside of each part"),
     )  # fmt: skip
@@ -53,6 +69,13 @@ class JoinRecipe(Recipe):
         named = [h.seam for h in self.joints]
         if len(set(named)) < len(named):
             raise RecipeProblem("A seam is held in two ways. Leave one of them out.", "joints")
+        if len(self.rods) > 6:
+            raise RecipeProblem("A piece takes up to 6 rods.", "rods")
+
+    def mirrored(self) -> dict[str, Any]:
+        """What of it has a place, for the other side of a pair."""
+        grip = None if self.grip_mm is None else (-self.grip_mm[0], *self.grip_mm[1:])
+        return {"joints": tuple(h.mirrored() for h in self.joints), "rods": tuple(r.mirrored() for r in self.rods), "grip_mm": grip}
 
     def rule(self, shop: Shop, printers: tuple[int, ...] = (), material: str = "pla") -> PinRule:
         """What holds for the pins of this piece."""

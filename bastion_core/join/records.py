@@ -14,6 +14,7 @@ from bastion_core.join.glue import GlueNeeds, glue_needs
 from bastion_core.join.held import Held, letters_of
 from bastion_core.join.joining import ClosedBy, Joint
 from bastion_core.join.order import JoinStep
+from bastion_core.join.rods import RodIn
 from bastion_core.join.table import Kind
 from bastion_core.pieces.silhouette import svg_path
 from bastion_core.statics.closing import others_for
@@ -131,9 +132,10 @@ def fastener_record(fastener: Fastener) -> FastenerRecord:
     )  # fmt: skip
 
 
-def _records(joint: Joint) -> tuple[FastenerRecord, ...]:
+def _records(joint: Joint, rods: Sequence[RodIn]) -> tuple[FastenerRecord, ...]:
     # The pins beside magnets follow them.
-    return tuple(replace(fastener_record(f), movable=f.movable and (joint.closing is None or f.kind == "magnet")) for f in joint.fasteners)
+    own = [replace(fastener_record(f), movable=f.movable and (joint.closing is None or f.kind == "magnet")) for f in joint.fasteners]
+    return (*own, *(fastener_record(rod.on(joint.seam)) for rod in rods if rod.crosses(joint.seam)))
 
 
 def closing_record(by: ClosedBy, poses: Sequence[Pose]) -> ClosingRecord:
@@ -147,7 +149,9 @@ def closing_record(by: ClosedBy, poses: Sequence[Pose]) -> ClosingRecord:
     )  # fmt: skip
 
 
-def seam_record(joint: Joint, number: int, volumes: Mapping[str, float], step: JoinStep | None, poses: Sequence[Pose] = ()) -> SeamRecord:
+def seam_record(
+    joint: Joint, number: int, volumes: Mapping[str, float], step: JoinStep | None, poses: Sequence[Pose] = (), rods: Sequence[RodIn] = ()
+) -> SeamRecord:
     """A seam as it is kept and told."""
     seam = joint.seam
     low_u, low_v, high_u, high_v = seam.face.bounds
@@ -161,7 +165,7 @@ def seam_record(joint: Joint, number: int, volumes: Mapping[str, float], step: J
     lighter = min(sum(volumes[name] for name in side) for side in sides)
     return SeamRecord(
         seam.id, number, letters_of(seam), (seam.above, seam.below), seam.cut_id, round(seam.area_mm2, 2), joint.kind, joint.asked, bool(joint.asked.seam),
-        joint.advice, joint.code, _records(joint), svg_path(seam.face),
+        joint.advice, joint.code, _records(joint, rods), svg_path(seam.face),
         (low_u, -high_v, high_u - low_u, high_v - low_v), tuple(three(p, 2) for p in outline), tuple(three(r, 6) for r in rows),
         round(joint.inside_mm, 1), glue_needs(joint, lighter), seam.own, closing_record(joint.closing, poses) if joint.closing else None,
     )  # fmt: skip

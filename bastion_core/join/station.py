@@ -15,30 +15,34 @@ from bastion_core.cut.supplied import files_of
 from bastion_core.engine.keeping import plain
 from bastion_core.engine.station import Known, Made, Place, Station
 from bastion_core.engine.store import Ref
-from bastion_core.findings import Fact, Finding, Note, Remedy, Said, Verdict, counted, mm, say
+from bastion_core.findings import Fact, Finding, Note, Quantity, Remedy, Said, Verdict, counted, mm, say
 from bastion_core.fit.clear import Clear
 from bastion_core.fit.scale import Scale
 from bastion_core.fit.station import INSIDE as INSIDE_FILE
 from bastion_core.formats.glb import simplified, write_glb
 from bastion_core.geometry.arrays import three
 from bastion_core.geometry.mesh import Mesh
+from bastion_core.join.compass import beside_compass
 from bastion_core.join.fasteners.base import Hardware
 from bastion_core.join.fasteners.key import Key
 from bastion_core.join.held import Held
 from bastion_core.join.joining import JoinRule, Joint, hardware, join
 from bastion_core.join.loads import Printed
+from bastion_core.join.long import LongFacts, LongRecord, long_facts, long_record
 from bastion_core.join.marks import Mark, marks_for
 from bastion_core.join.order import JoinStep
 from bastion_core.join.recipe import JoinRecipe
 from bastion_core.join.records import MarkRecord, SeamRecord, seam_record
+from bastion_core.join.rods import Carried, Rod
 from bastion_core.join.room import InsideRoom
-from bastion_core.join.table import INSIDE, SCREWED
+from bastion_core.join.table import GLUES, INSIDE, SCREWED
 from bastion_core.pieces.recipe import PiecesRecipe
 from bastion_core.pieces.shaped import Shaped
 from bastion_core.pieces.standing import save_mesh
 from bastion_core.print.profile import material
 from bastion_core.print.recipe import PrintRecipe
 from bastion_core.progress import Progress, span
+from bastion_core.statics.poses import ENOUGH
 from bastion_core.takeaway import part_name
 from bastion_core.threads import THREADS
 
@@ -100,6 +104,10 @@ class JoinResult:
     parts: int = 0
     least_safety: float | None = None
     """Of what comes off; None where nothing does."""
+    long: LongFacts | None = None
+    """Of what is held in the hand, or has rods."""
+    beside: tuple[Said, ...] = ()
+    """What lies too near to a compass."""
 
 
 @dataclass(frozen=True)
@@ -123,6 +131,8 @@ class JoinData:
     marks: tuple[MarkRecord, ...] = ()
     pin_gap_mm: float = 0.0
     key_gap_mm: float = 0.0
+    long: LongRecord | None = None
+    """Of what is held in the hand, or has rods: how it bears being swung."""
 
 
 class JoinStation(Station[Case, JoinInputs, JoinResult]):
@@ -152,8 +162,10 @@ class JoinStation(Station[Case, JoinInputs, JoinResult]):
                 magnet_gap_mm=case.shop.pin_clearance_mm if gap is None else gap,
                 printed=printed_as(case.of(PrintRecipe), bool(fit.result.judged)),
             )
-        worn = stands and fit.result.judged
+        worn = (stands or bool(r.rods)) and fit.result.judged
         side = {"left": " L", "right": " R"}.get(pieces.side, "")
+        if r.rods or pieces.site == "hand_held":
+            rule = replace(rule, carried=carried_as(r, case.of(PrintRecipe)))
         return JoinInputs(
             known["cut"].ref, shaped_of(case, known), fit.result.scale, case.of(CutRecipe).as_one, part_name(case.name), rule, r.marks,
             part_name(case.name).upper()[:_TITLE] + side if r.marks != "none" else "", tuple(f.turn_deg for f in pieces.files),
@@ -164,7 +176,8 @@ class JoinStation(Station[Case, JoinInputs, JoinResult]):
         """The joints; each part with what was made of it as ``NAME.npz``, all of them for the stage (``joined.glb``)."""
         parting, cuts = parting_of(inputs, place)
         whole = inputs.shaped.scaled(place, inputs.scale)
-        joined = join(parting, inputs.rule, span(progress, 0.0, 0.8), whole, inside_of_piece(inputs, place), inputs.scale, cuts)
+        inside = inside_of_piece(inputs, place)
+        joined = join(parting, inputs.rule, span(progress, 0.0, 0.8), whole, inside, inputs.scale, cuts)
         progress(0.8, "marking")
         parts, marks = _marked(joined.parts, parting, joined.joints, inputs, whole.mesh() if inputs.marks != "none" else None)
         lettered = sum(p.solid.volume for p in parts) - sum(p.solid.volume for p in joined.parts)
@@ -174,22 +187,28 @@ class JoinStation(Station[Case, JoinInputs, JoinResult]):
         write_glb({p.name: simplified(p.solid.mesh(), _SHOWN_TRIANGLES) for p in parts}, place.folder / "joined.glb")
         volumes = {p.name: p.solid.volume for p in parting.parts}
         closing = {s: step for step in joined.steps for s in step.seams}
+        rods = joined.load.rods if joined.load else ()
         poses = inputs.rule.printed.poses if inputs.rule.printed else ()
-        seams = tuple(seam_record(j, k, volumes, closing.get(j.seam.id), poses) for k, j in enumerate(joined.joints, 1))
+        seams = tuple(seam_record(j, k, volumes, closing.get(j.seam.id), poses, rods) for k, j in enumerate(joined.joints, 1))
         counts: dict[str, int] = {}
         for joint in joined.joints:
             for fastener in joint.fasteners:
                 what = fastener.what if isinstance(fastener, Key) else fastener.kind
                 counts[what] = counts.get(what, 0) + 1
+        if rods:
+            counts["rod"] = len(rods)
         glued = sum(not s.joints and not s.own for s in seams)
         result = JoinResult(
-            counts, len(seams), glued, sum(s.own > 0 for s in seams), joined.warnings, hardware(joined.joints), _told(seams),
+            counts, len(seams), glued, sum(s.own > 0 for s in seams), joined.warnings, hardware(joined.joints, rods), _told(seams),
             round(joined.grown_mm3 + max(lettered, 0.0), 1), round(joined.carved_mm3 + max(-lettered, 0.0), 1),
             len({m.part for m in marks}), len(parts), min((s.closing.safety for s in seams if s.closing), default=None),
+            long_facts(joined.load) if joined.load else None,
+            beside_compass([f for j in joined.joints for f in j.fasteners if f.kind == "magnet"], rods, inside),
         )  # fmt: skip
         data = JoinData(
             seams, tuple(JoinedPart(p.name, p.id, normals[p.name], _supplied_down(p, inputs)) for p in parts), joined.steps,
             tuple(MarkRecord(m.part, m.text, m.at_mm, m.height_mm) for m in marks), inputs.rule.pins.clearance_mm, inputs.rule.key_gap_mm,
+            long_record(joined.load) if joined.load else None,
         )  # fmt: skip
         return Made(result, data)
 
@@ -228,6 +247,9 @@ class JoinStation(Station[Case, JoinInputs, JoinResult]):
                 f"{counted(result.parts - result.marked, 'part')} found no hidden flat place for its letter: write it on by hand, inside."
             )
             said.append(Note("unmarked", say(words)))
+        if result.long is not None:
+            said += _breaks(recipe, result.long)
+        said += [Finding("compass", Verdict.TIGHT, words) for words in result.beside]
         return (*said, *(Finding("broken-through", Verdict.TIGHT, w) for w in result.warnings))
 
     def fact(self, result: JoinResult) -> Fact:
@@ -235,9 +257,9 @@ class JoinStation(Station[Case, JoinInputs, JoinResult]):
         if not result.seams:
             return Fact(say("no seams"))
         screws = sum(h.count for h in result.hardware if h.kind == "screw")
+        known = [v for v in (result.least_safety, result.long.safety if result.long else None) if v is not None]
         below = (
-            f"safety {result.least_safety:.1f}" if result.least_safety is not None
-            else f"{result.glued_only} glued only" if result.glued_only else f"{result.own} hold as made" if result.own
+            f"safety {min(known):.1f}" if known else f"{result.glued_only} glued only" if result.glued_only else f"{result.own} hold as made" if result.own
             else counted(screws, "screw") if screws else counted(result.seams, "seam")
         )  # fmt: skip
         most = sorted(result.counts.items(), key=lambda c: -c[1])
@@ -251,7 +273,11 @@ class JoinStation(Station[Case, JoinInputs, JoinResult]):
         return Fact(say(main), say(below))
 
 
-_ONE = {k: k for k in ("pin", "tongue", "lip", "dovetail", "lug", "snap", "magnet")} | {"insert": "lug", "bolt": "lug", "wing": "lug"}
+_ONE = {k: k for k in ("pin", "tongue", "lip", "dovetail", "lug", "snap", "magnet", "rod")} | {
+    "insert": "lug",
+    "bolt": "lug",
+    "wing": "lug",
+}
 
 
 def parting_of(inputs: JoinInputs, place: Place) -> tuple[Parting, tuple[str, ...]]:
@@ -284,6 +310,40 @@ def _firmer(recipe: JoinRecipe, told: ToldSeam) -> list[Remedy]:
         remedies.append(Remedy(say("Discs of 10 × 5 mm, N52"), _with(recipe, told, replace(own, magnet="10x5:N52", at_mm=None))))
     remedies.append(Remedy(say("Screws in lugs inside"), _with(recipe, told, Held(told.id, "insert"))))
     return remedies
+
+
+def _breaks(recipe: JoinRecipe, long: LongFacts) -> list[Finding | Note]:
+    """Where what is held in the hand breaks when it is swung, and which rods would hold it."""
+    said: list[Finding | Note] = [Finding("rod", Verdict.TIGHT, words, long.place_mm) for words in long.said]
+    if long.safety >= ENOUGH:
+        if long.ends_safety < 1:
+            words = "An end of the rod sits too short past the last seam: its bore bears {} of what it has to. Let it go further in."
+            said.append(Finding("rod-ends", Verdict.TIGHT, say(words, Quantity((long.ends_safety,), "share", 0)), long.place_mm))
+        return said
+    where = f"at seam {long.seam.replace('-', ' to ')}" if long.seam else "in the print"
+    words = f"Swung with {{}} g it {'breaks' if long.safety < 1 else 'is weakest'} {where}, {{}} from its low end: safety {{}}, and {{}} is wanted."
+    sentence = say(
+        words, Quantity((long.swing_g,), "count", 1), mm(long.at_mm), Quantity((long.safety,), "count", 1), Quantity((ENOUGH,), "count", 1)
+    )
+    remedies = list[Remedy]()
+    for offer in long.offers[:2]:
+        sentence = say(
+            "{} With a {} {} long: {}.", sentence, offer.name, mm(offer.high_mm - offer.low_mm), Quantity((offer.safety,), "count", 1)
+        )
+        kept = [plain(r) for r in recipe.rods[1:]]
+        remedies.append(Remedy(say("{}", offer.name[0].upper() + offer.name[1:]), {"rods": [plain(Rod("long", offer.stock)), *kept]}))
+    if not long.offers:
+        sentence = say("{} No rod in the table would do: swing it less, part it elsewhere, or make it lighter at its ends.", sentence)
+    said.append(Finding("breaks", Verdict.STOPS if long.safety < 1 else Verdict.TIGHT, sentence, long.place_mm, tuple(remedies)))
+    return said
+
+
+def carried_as(recipe: JoinRecipe, printed: PrintRecipe) -> Carried:
+    """How a long piece is handled, and what its seams are glued with."""
+    plastic = printed.material
+    usual = next((g for g in GLUES.values() if plastic in g.materials), GLUES["epoxy"])
+    glue = GLUES.get(recipe.glue, usual)
+    return Carried(recipe.swing_g, recipe.grip_mm, printed_as(printed, False), plastic, glue.shear_mpa, recipe.rods)
 
 
 def printed_as(recipe: PrintRecipe, worn: bool) -> Printed:

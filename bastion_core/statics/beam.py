@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from math import sqrt
+from math import pi, sqrt
 
 import numpy as np
 
@@ -35,6 +35,7 @@ class Beam:
     grip_mm: tuple[float, float]
     swing_g: float
     material: str = "pla"
+    infill: float = 1.0
 
     def heavier(self, mass_g: Floats) -> "Beam":
         """The same with so much more at each station."""
@@ -103,7 +104,8 @@ class Reach:
 def reach_of(beam: Beam, seams: Sequence[Joined], stock: Stock, enough: float = ENOUGH) -> Reach | None:
     """Where a rod has to begin and end so that nothing outside it is weaker than ``enough``; None where nothing needs one.
 
-    Past the last weak place each end sits so deep that the bore's wall bears what it turns over: two triangles of pressure, 6 M / (d L²).
+    Past the last weak place each end sits so deep that the bore's wall bears ``enough`` times what turns it: two triangles of pressure,
+    6 M / (d L²).
     """
     weak = list(beam.at_mm[print_safety(beam) < enough]) + [
         s.at_mm for s, safe in zip(seams, seam_safety(beam, seams), strict=True) if safe < enough
@@ -112,8 +114,8 @@ def reach_of(beam: Beam, seams: Sequence[Joined], stock: Stock, enough: float = 
         return None
     low, high = float(min(weak)), float(max(weak))
     moments = bending(beam, np.array([low, high]))
-    sits = max(sqrt(6 * float(moments.max()) / (stock.diameter_mm * BEARS_MPA)), 2 * stock.diameter_mm)
-    return Reach(max(low - sits, float(beam.at_mm[0])), min(high + sits, float(beam.at_mm[-1])), sits)
+    sits = max(sqrt(6 * enough * float(moments.max()) / (stock.diameter_mm * BEARS_MPA)), 2 * stock.diameter_mm)
+    return Reach(low - sits, high + sits, sits)
 
 
 @dataclass(frozen=True)
@@ -128,8 +130,11 @@ class Held:
 
 
 def with_rod(beam: Beam, seams: Sequence[Joined], stock: Stock | None, low_mm: float = 0.0, high_mm: float = 0.0) -> Held:
-    """How a beam holds with a rod from one place to another, or with none. Along a rod the stronger of rod and print counts alone; where it ends,
-    print and seams hold what there is."""
+    """How a beam holds with a rod from one place to another, or with none.
+
+    Along it the stronger of rod and print counts alone: the print with its bore, the rod as far as the bore's wall bears it there (nothing at
+    its very end, 6 M / (d L²) so far from it).
+    """
     if stock is not None:
         beam = beam.heavier(_weights(beam, stock, low_mm, high_mm))
     at = np.concatenate([beam.at_mm, [s.at_mm for s in seams]])
@@ -138,11 +143,19 @@ def with_rod(beam: Beam, seams: Sequence[Joined], stock: Stock | None, low_mm: f
     ends = MOST
     if stock is not None:
         inside = (at >= low_mm) & (at <= high_mm)
-        rod = _over(np.full(len(at), stock.bears_nmm), bending(beam, at))
-        safety = np.where(inside, np.maximum(safety, rod), safety)
+        sits = np.minimum(at - low_mm, high_mm - at).clip(min=0.0)
+        rod = _over(np.minimum(stock.bears_nmm, BEARS_MPA * stock.diameter_mm * sits**2 / 6), bending(beam, at))
+        safety = np.where(inside, np.maximum(safety * _bored(beam, seams, stock), rod), safety)
         ends = _ends(beam, seams, stock, low_mm, high_mm)
     worst = int(np.argmin(safety))
     return Held(float(safety[worst]), float(at[worst]), names[worst], sag(beam, stock, low_mm, high_mm), ends)
+
+
+def _bored(beam: Beam, seams: Sequence[Joined], stock: Stock) -> Floats:
+    """(n + k,): what is left of each section, and of each seam's face, with the bore in it."""
+    hole = pi * stock.diameter_mm**4 / 64
+    prints = [beam.infill * hole / max(s.least_mm4, 1e-9) for s in beam.sections]
+    return np.asarray(1 - np.minimum([*prints, *(hole / max(s.face.least_mm4, 1e-9) for s in seams)], 1.0))
 
 
 def _ends(beam: Beam, seams: Sequence[Joined], stock: Stock, low_mm: float, high_mm: float) -> float:

@@ -106,9 +106,9 @@ class Closure:
 
 CLOSURES = (
     Closure("hook", "Hook-and-loop", "cm²", 1.5, 8.0, 4),
-    Closure("snap", "Sewn or screwed snaps", "snaps", 20.0, 60.0, 2),
-    Closure("buckle", "Side-release buckle on webbing, 25 mm", "buckles", 250.0, 250.0, 1, "A strap round the neck needs a buckle that breaks away."),
-    Closure("elastic", "Elastic, 25 mm, stretched by half", "straps", 10.0, 10.0, 2),
+    Closure("snap", "Sewn or screwed snaps", "", 20.0, 60.0, 2),
+    Closure("buckle", "Side-release buckle on webbing, 25 mm", "", 250.0, 250.0, 1, "A strap round the neck needs a buckle that breaks away."),
+    Closure("elastic", "Elastic, 25 mm, stretched by half", "", 10.0, 10.0, 2),
     Closure("skin", "Skin adhesive", "cm²", 0.5, 2.0, 4,
             "On whole skin only, tried on a small place a day before; take it off with its own remover. The product's own sheet rules."),
 )  # fmt: skip

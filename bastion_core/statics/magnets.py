@@ -117,6 +117,22 @@ def _coaxial_n(one: Disc, other: Disc, gap_mm: float, deg_c: float) -> float:
     return pi * one.br_t(deg_c) * other.br_t(deg_c) / _MU0 * r1 * r2 * summed
 
 
+EARTH_UT, TURNED_DEG = 20.0, 5.0
+"""What turns a compass level, in central Europe (World Magnetic Model, from memory), and by how much it may be turned aside; the latter common
+practice, no source."""
+
+
+def field_ut(disc: Disc, way_mm: float) -> float:
+    """The strongest field of a disc in microtesla, so far away: that of its dipole along its axis, mu0 m / (2 pi r³) with m = Br V / mu0."""
+    volume = pi * (disc.diameter_mm / 2000) ** 2 * disc.thick_mm / 1000
+    return 0.0 if disc.grade == STEEL else disc.br_t() * volume / (2 * pi * (max(way_mm, 1.0) / 1000) ** 3) * 1e6
+
+
+def turns_compass_deg(field: float) -> float:
+    """By how much a field (microtesla) across it turns a compass aside."""
+    return float(np.degrees(np.arctan2(field, EARTH_UT)))
+
+
 @cache
 def poles(order: Ints | tuple[int, ...]) -> tuple[int, ...]:
     """See ``poles_of``: for so many places, in their order round the face (one number each)."""

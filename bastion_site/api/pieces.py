@@ -221,9 +221,9 @@ class PieceView(mixins.RetrieveModelMixin, mixins.DestroyModelMixin, viewsets.Ge
         )  # fmt: skip
         cuts = piece.of(CutRecipe).cuts
         mirrored = not piece.of(PiecesRecipe).mirrored
-        joints = plain(tuple(h.mirrored() for h in piece.of(JoinRecipe).joints))
+        joints = plain(piece.of(JoinRecipe).mirrored())
         copy.decide(
-            side=other, mirrored=mirrored, cuts=cuts and plain(tuple(c.mirrored() for c in cuts)), joints=joints, **mirrored_seat(piece)
+            side=other, mirrored=mirrored, cuts=cuts and plain(tuple(c.mirrored() for c in cuts)), **joints, **mirrored_seat(piece)
         )  # fmt: skip
         copy.save()
         copy.more_files.set(piece.more_files.all())

@@ -16,12 +16,14 @@ from bastion_core.fit.movement import LEAST_DOWN_DEG
 from bastion_core.fit.sites import WAYS_IN
 from bastion_core.fit.suit import OUT_OF_PROPORTION
 from bastion_core.join.coupon import LADDERS
+from bastion_core.join.rods import AXES
 from bastion_core.join.table import GLUES, KINDS, SCREWED
 from bastion_core.measure.table import SITES
 from bastion_core.pieces.hardware import MAGNETS_MM, usual_uses
 from bastion_core.print.profile import LAYER_HEIGHTS_MM
 from bastion_core.print.recipe import SPOT_MM
 from bastion_core.print.sanding import PRIMER_FILLS_MM
+from bastion_core.statics.stock import usual_stock
 from bastion_core.stations import STATIONS
 from bastion_core.threads import THREADS
 from bastion_core.units import MM_PER_UNIT
@@ -71,6 +73,10 @@ class Trade:
     """Codes of those that take a screw of some size."""
     discs: tuple[str, ...]
     """Magnets that are sold, diameter x thickness in mm."""
+    rods: dict[str, str]
+    """Rods that are sold, by their codes, the lightest first."""
+    axes: dict[str, str]
+    """Along which a rod runs, by its code."""
     glues: dict[str, str]
     """By their codes."""
     most_bow_mm: float
@@ -106,6 +112,8 @@ def trade(request) -> Response:
         tuple(THREADS),
         SCREWED,
         tuple(f"{d}x{t}" for d, t in MAGNETS_MM if d >= 4),
+        {s.code: s.name for s in usual_stock()},
+        dict(AXES),
         {g.key: g.name for g in GLUES.values()},
         MOST_BOW_MM,
         tuple(Ladder(f"{what}_mm", name, steps) for what, (name, steps) in LADDERS.items()),

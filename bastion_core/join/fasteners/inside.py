@@ -18,7 +18,7 @@ from bastion_core.join.room import InsideRoom
 
 _EVERY_MM = 80.0
 """One lug for so much of the inside rim; common practice, no source."""
-_FEWEST, _MOST = 2, 6
+_FEWEST, LUGS_MOST = 2, 6
 _TRIED_EVERY_MM = 6.0
 _TRIED = 60
 _MOVED_MM = 3.0
@@ -31,6 +31,11 @@ class Placed:
     lugs: tuple[Lug, ...]
     said: Said
     code: str
+
+
+def lugs_along(inside_mm: float) -> int:
+    """How many lugs an inside rim of that length gets."""
+    return int(np.clip(round(inside_mm / _EVERY_MM), _FEWEST, LUGS_MOST))
 
 
 def place_inside(ask: Ask, held: Held, load: Load, inside: InsideRoom, material: str, wanted: Floats | None) -> Placed:
@@ -57,7 +62,7 @@ def _placed(ask: Ask, held: Held, load: Load, inside: InsideRoom, material: str,
     tree = cKDTree(np.concatenate(filled)) if filled else None
     about = Round(ask.seam, ask.whole, inside, tree, max((r for _, r in taken), default=0.0), material, held.turned)
     make = make_snap if held.kind == "snap" else make_lug
-    count = int(np.clip(round(ask.inside_mm / _EVERY_MM), _FEWEST, _MOST)) if wanted is None else len(wanted)
+    count = lugs_along(ask.inside_mm) if wanted is None else len(wanted)
     chosen: list[Lug] = []
     against: Counter[str] = Counter()
     why: dict[str, Refused] = {}

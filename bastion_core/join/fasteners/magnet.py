@@ -1,10 +1,11 @@
 """Pairs of discs at a seam that comes off: pockets in a thick face, or lugs inside a thin shell. Size and number by what hangs."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from typing import ClassVar
 
 import numpy as np
+import shapely
 from shapely import Point
 
 from bastion_core.findings import NOTHING, Said, joined, mm, say
@@ -12,7 +13,7 @@ from bastion_core.geometry.mesh import Floats
 from bastion_core.geometry.solid import Solid
 from bastion_core.join.ask import Ask
 from bastion_core.join.fasteners.base import At, Drawn, Fastener, Hardware, disc_sizes, discs_to_buy, drawn
-from bastion_core.join.fasteners.inside import place_inside
+from bastion_core.join.fasteners.inside import LUGS_MOST, lugs_along, place_inside
 from bastion_core.join.fasteners.lug import Load, Lug
 from bastion_core.join.fasteners.pin import PinRule, along, bore, place_pins, set_at
 from bastion_core.join.held import Held
@@ -20,9 +21,9 @@ from bastion_core.join.loads import HangsAt
 from bastion_core.join.places import Footprint, spread
 from bastion_core.join.room import InsideRoom
 from bastion_core.pieces.hardware import GLUE_MM, MAGNETS_MM
-from bastion_core.statics.closing import Stays, count_for, stays_on
+from bastion_core.statics.closing import MOST, Stays, count_for, stays_on
 from bastion_core.statics.magnets import SET_BACK_MM, WARM_DEG_C, Disc, disc_of, poles_of, pull_n
-from bastion_core.statics.poses import Pose
+from bastion_core.statics.poses import ENOUGH, Pose
 
 GAP_MM = 2 * SET_BACK_MM
 _MOST = 6
@@ -32,6 +33,8 @@ _PULLING_MM = 1.0
 """Wall between two pockets beside each other: their discs pull at each other sideways. Common practice, no source."""
 _OVER_MM = 0.2
 _SHEAR_PINS = 2
+_REFUSED = 3
+"""So often lugs are tried that find no room before it is left at that."""
 
 
 @dataclass(frozen=True)
@@ -120,68 +123,67 @@ class Closing:
     magnet_gap_mm: float
     inside: InsideRoom
     material: str
+    keyed: bool = True
+    """Whether pins may keep it from sliding: not where it closes askew."""
 
     def closed(self, at_mm: Floats | None = None) -> Closed:
         """The smallest discs, few before many, that hold what hangs; else the most that the seam takes, and by how much that is too few."""
-        best: Closed | None = None
-        why = NOTHING
-        code = ""
+        made, weak = list[Closed](), list[tuple[float, Callable[[], Closed]]]()
+        why = Closed((), None, say("The face is too narrow."), None, "none")
+        refused = 0
         for pair in pairs(self.held.magnet):
-            room = self._room(pair)
-            if not room:
-                found = self._in_lugs(pair, at_mm)
-            else:
-                found = self._in_face(pair, at_mm)
-            if not found.fasteners or found.stays is None:
-                why, code = found.said, found.code
-                # A wider disc finds no room where this one found none, a thicker one may not either.
-                if best is not None:
-                    break
-                continue
-            if best is None or best.stays is None or found.stays.safety > best.stays.safety + 1e-6:
-                best = found
-            if found.stays.enough:
+            for guessed, make in self._ways(pair, at_mm):
+                if guessed < ENOUGH or refused >= _REFUSED:
+                    weak.append((guessed, make))
+                    continue
+                found = make()
+                if found.stays is None:
+                    why, refused = found, refused + 1
+                elif found.stays.enough:
+                    return found
+                else:
+                    made.append(found)
+        for _, make in sorted(weak, key=lambda w: -w[0])[: _REFUSED if not made else 0]:
+            found = make()
+            if found.stays is not None:
+                made.append(found)
                 break
-        if best is None:
-            words = "{} A magnet wants a face {} wide, or an inside wall for lugs."
-            smallest = pairs(self.held.magnet)[0]
-            wide = smallest.stays.diameter_mm + 2 * (self.magnet_gap_mm + self.ask.wall_mm)
-            return Closed((), None, say(words, why or say("The face is too narrow."), mm(wide, digits=1)), None, code or "none")
-        return best
+            why = found
+        if made:
+            return max(made, key=lambda m: m.stays.safety if m.stays else 0.0)
+        smallest = pairs(self.held.magnet)[0]
+        wide = smallest.stays.diameter_mm + 2 * (self.magnet_gap_mm + self.ask.wall_mm)
+        return replace(why, said=say("{} A magnet wants a face {} wide, or an inside wall for lugs.", why.said, mm(wide, digits=1)))
 
-    def _room(self, pair: Pair) -> bool:
-        return not self.ask.room.places(self._footprint(pair), self.ask.wall_mm, self.ask.others).is_empty
+    def _ways(self, pair: Pair, at_mm: Floats | None) -> Iterator[tuple[float, Callable[[], Closed]]]:
+        """Ways to put pairs of such discs, with the safety that each promises."""
+        ask = self.ask
+        places = ask.room.places(self._footprint(pair), ask.wall_mm, ask.others)
+        if places.is_empty:
+            rims = ask.rims
+            if rims is None or not rims.inside.any():
+                return
+            flat = np.array(spread(shapely.multipoints(rims.points[rims.inside]).buffer(0.5), LUGS_MOST, 20.0))[: lugs_along(ask.inside_mm)]
+            yield self._stays(pair, flat, True).safety, lambda: self._in_lugs(pair, at_mm)
+            return
+        apart = pair.stays.diameter_mm + 2 * self.magnet_gap_mm + ask.wall_mm + 2 * _PULLING_MM
+        if at_mm is not None:
+            spots, off = set_at(ask.room.in_frame(at_mm), places, apart)
+            words = "{} of the magnets had no wall where they were set: they went up to {} away."
+            told = say(words, str(sum(o > 0 for o in off)), mm(max(off), digits=1)) if any(off) else NOTHING
+            yield MOST, lambda: self._made(pair, spots, told)
+            return
+        most = _MOST if self.held.magnet or pair == pairs("")[-1] else _FEW
+        for count in range(1, most + 1):
+            some = spread(places, count, apart)
+            if len(some) < count:
+                return
+            # One alone lets it turn: only where there is room for no more.
+            safety = self._stays(pair, np.array(some), True).safety if count > 1 else min(0.1, ENOUGH)
+            yield safety, lambda some=some: self._made(pair, some, NOTHING)  # type: ignore[misc]
 
     def _footprint(self, pair: Pair) -> Footprint:
         return Footprint(pair.stays.diameter_mm / 2 + self.magnet_gap_mm, max(pair.comes.thick_mm, pair.stays.thick_mm) + GLUE_MM)
-
-    def _in_face(self, pair: Pair, at_mm: Floats | None) -> Closed:
-        """Pockets in the face itself."""
-        ask = self.ask
-        places = ask.room.places(self._footprint(pair), ask.wall_mm, ask.others)
-        apart = pair.stays.diameter_mm + 2 * self.magnet_gap_mm + ask.wall_mm + 2 * _PULLING_MM
-        told = NOTHING
-        if at_mm is not None:
-            spots, off = set_at(ask.room.in_frame(at_mm), places, apart)
-            if any(off):
-                told = say(
-                    "{} of the magnets had no wall where they were set: they went up to {} away.",
-                    str(sum(o > 0 for o in off)),
-                    mm(max(off), digits=1),
-                )
-            return self._made(pair, spots, told)
-        best: Closed | None = None
-        for count in range(2, _MOST + 1):
-            spots = spread(places, count, apart)
-            if len(spots) < count:
-                return best if best is not None else self._made(pair, spots, NOTHING)
-            best = self._made(pair, spots, NOTHING)
-            if best.stays is not None and best.stays.enough:
-                return best
-            if count == _FEW and not self.held.magnet and pair != pairs("")[-1]:
-                return best
-        assert best is not None
-        return best
 
     def _made(self, pair: Pair, spots: Sequence[Floats], told: Said) -> Closed:
         ask, seam = self.ask, self.ask.seam
@@ -197,8 +199,7 @@ class Closing:
             )
             for k, ((u, v), sign) in enumerate(zip(flat, signs, strict=True), 1)
         )  # fmt: skip
-        pins, _ = place_pins(seam, ask.room, self.pins, [*ask.others, *magnets])
-        return self._judged(pair, flat, magnets, pins[:_SHEAR_PINS] if len(pins) >= _SHEAR_PINS else (), told)
+        return self._judged(pair, flat, magnets, told)
 
     def _in_lugs(self, pair: Pair, at_mm: Floats | None) -> Closed:
         """In lugs inside a shell whose wall is too thin for a disc."""
@@ -212,16 +213,23 @@ class Closing:
         flat = np.array([lug.flat_mm for lug in found.lugs])
         signs = poles_of(flat)
         lugs: tuple[Lug, ...] = tuple(replace(lug, pole=s, number=k) for k, (lug, s) in enumerate(zip(found.lugs, signs, strict=True), 1))
-        pins, _ = place_pins(ask.seam, ask.room, self.pins, [*ask.others, *lugs])
-        return self._judged(pair, flat, lugs, pins[:_SHEAR_PINS] if len(pins) >= _SHEAR_PINS else (), found.said)
+        return self._judged(pair, flat, lugs, found.said)
 
-    def _judged(self, pair: Pair, flat: Floats, magnets: Sequence[Fastener], pins: Sequence[Fastener], told: Said) -> Closed:
-        force = np.full(len(flat), pair.pull_n)
-        stays = stays_on(self.hangs.hang, self.ask.seam.face, flat, force, np.array(self.hangs.to_frame), self.poses, bool(pins))
+    def _judged(self, pair: Pair, flat: Floats, magnets: Sequence[Fastener], told: Said) -> Closed:
+        ask = self.ask
+        pins: Sequence[Fastener] = ()
+        if self.keyed:
+            pins, _ = place_pins(ask.seam, ask.room, self.pins, [*ask.others, *magnets])
+        keyed = len(pins) >= _SHEAR_PINS
         words = [told] if told else []
         if len(flat) == 1:
             words.append(say("One magnet alone lets it turn."))
-        return Closed((*magnets, *pins), stays, joined(words, " ") if words else NOTHING, pair)
+        said = joined(words, " ") if words else NOTHING
+        return Closed((*magnets, *(pins[:_SHEAR_PINS] if keyed else ())), self._stays(pair, flat, keyed), said, pair)
+
+    def _stays(self, pair: Pair, flat: Floats, keyed: bool) -> Stays:
+        force = np.full(len(flat), pair.pull_n)
+        return stays_on(self.hangs.hang, self.ask.seam.face, flat, force, np.array(self.hangs.to_frame), self.poses, keyed)
 
     def wanted(self, stays: Stays, pair: Pair) -> int:
         """How many pairs of such discs would be enough, sitting as these do."""

@@ -17,6 +17,7 @@ from bastion_core.cut.parting import Cut, Parting, part_solid
 from bastion_core.errors import RecipeProblem
 from bastion_core.formats.stl import write_binary_stl
 from bastion_core.geometry.solid import Solid
+from bastion_core.join.compass import beside_compass
 from bastion_core.join.fasteners.lug import Lug
 from bastion_core.join.fasteners.magnet import GAP_MM, Magnet, pairs
 from bastion_core.join.fasteners.pin import Pin, PinRule
@@ -24,9 +25,12 @@ from bastion_core.join.held import Held, read_held
 from bastion_core.join.joining import Joined, JoinRule, join
 from bastion_core.join.loads import HangsAt, Printed, Stuck, hangs_at
 from bastion_core.join.records import closing_record
+from bastion_core.join.rods import RodIn
+from bastion_core.join.room import InsideRoom
 from bastion_core.pieces.hardware import GLUE_MM
 from bastion_core.statics.magnets import WARM_DEG_C, meets_wrongly
 from bastion_core.statics.poses import ENOUGH, G_M_S2, WORN
+from bastion_core.statics.stock import stock_of
 from bastion_core.tests.shapes import box, dome, tube
 
 ONE = (1.0, 1.0, 1.0)
@@ -266,3 +270,26 @@ class Written(unittest.TestCase):
             for level, inside in ((high - 0.1, False), (0.5, True)):
                 for off in (0.0, 2.9):
                     self.assertEqual(bool(body.contains([[middle[0] + off, middle[1], level]])[0]), inside)
+
+
+class Compass(unittest.TestCase):
+    def test_beside_a_magnet(self):
+        """A dipole by hand: 8 x 3 mm of 1.28 T has 0.154 A m²; 40 mm away its field is 480 microtesla, and the needle follows it."""
+        _, made = opened(crest(), LEVEL, held=(Held("", "magnet", magnet="8x3"),))
+        magnets = [f for f in made.joints[0].fasteners if f.kind == "magnet"]
+        x, y, z = magnets[0].position_mm
+        for way, told in ((40.0, True), (900.0, False)):
+            low = np.array([x - 10 + 1e3 * (not told), y - 10, z + way])
+            kept = (("compass board", low, low + 20),)
+            said = beside_compass(magnets, (), InsideRoom(np.zeros((0, 3)), np.zeros(0), kept))
+            self.assertEqual(bool(said), told)
+        other = (("battery", np.array([x, y, z]), np.array([x + 1, y + 1, z + 1])),)
+        self.assertEqual(beside_compass(magnets, (), InsideRoom(np.zeros((0, 3)), np.zeros(0), other)), ())
+
+    def test_beside_steel(self):
+        for stock, told in (("steel-8", True), ("carbon-8x1", False)):
+            rod = RodIn(
+                stock_of(stock), (0.0, 0.0, 0.0), (0.0, 0.0, 300.0), position_mm=(0.0, 0.0, 150.0), axis=(0.0, 0.0, 1.0), flat_mm=(0.0, 0.0)
+            )
+            kept = (("heading board", np.array([30.0, 0, 100]), np.array([60.0, 20, 140])),)
+            self.assertEqual(bool(beside_compass((), (rod,), InsideRoom(np.zeros((0, 3)), np.zeros(0), kept))), told)

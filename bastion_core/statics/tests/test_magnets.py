@@ -9,7 +9,19 @@ import numpy as np
 
 from bastion_core.errors import RecipeProblem
 from bastion_core.statics import magnets
-from bastion_core.statics.magnets import GRADES, STEEL, Disc, Grade, disc_of, meets_wrongly, poles, poles_of, pull_n
+from bastion_core.statics.magnets import (
+    GRADES,
+    STEEL,
+    Disc,
+    Grade,
+    disc_of,
+    field_ut,
+    meets_wrongly,
+    poles,
+    poles_of,
+    pull_n,
+    turns_compass_deg,
+)
 
 
 def by_magpylib(one: Disc, other: Disc, gap_mm: float) -> float:
@@ -55,6 +67,16 @@ class Forces(unittest.TestCase):
         """Both remanences lose 0.12 % per °C, the pull both of it."""
         disc = disc_of("6x3")
         self.assertAlmostEqual(pull_n(disc, disc, 0.5, 60) / pull_n(disc, disc, 0.5), (1 - 0.0012 * 40) ** 2, places=6)
+
+    def test_far_field(self):
+        """What a disc does to a compass, against magpylib's field of the same disc."""
+        disc = disc_of("8x3")
+        body = magpylib.magnet.Cylinder(polarization=(0, 0, disc.br_t()), dimension=(0.008, 0.003))
+        for way in (60.0, 120.0, 250.0):
+            there = np.linalg.norm(body.getB((0, 0, way / 1000))) * 1e6
+            self.assertAlmostEqual(field_ut(disc, way) / there, 1, delta=0.02)
+        self.assertAlmostEqual(turns_compass_deg(20.0), 45.0)
+        self.assertEqual(field_ut(disc_of(f"8x3:{STEEL}"), 10), 0.0)
 
     def test_no_discs(self):
         for text in ("", "6", "6x", "100x3", "6x0.1", "6x3:N99", "axb"):

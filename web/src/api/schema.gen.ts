@@ -1206,6 +1206,14 @@ export interface components {
             plate: components["schemas"]["PlateFit"] | null;
             crease_drawing: components["schemas"]["JointDrawing"] | null;
         };
+        /**
+         * @description * `long` - long
+         *     * `x` - x
+         *     * `y` - y
+         *     * `z` - z
+         * @enum {string}
+         */
+        AxisEnum: "long" | "x" | "y" | "z";
         /** @description A box wanted inside, or with ``round`` a cylinder about its z whose diameter is the size along x; ``place`` is a key of PLACES, ``at_mm`` a point of the scaled piece near which it goes. Neither: wherever it fits best. */
         Bay: {
             name: string;
@@ -1533,6 +1541,10 @@ export interface components {
             pin_diameters_mm: number[] | null;
             /** Format: double */
             pin_clearance_mm: number | null;
+            rods: components["schemas"]["Rod"][];
+            /** Format: double */
+            swing_g: number;
+            grip_mm: number[] | null;
             marks: string;
             glue: string;
             /** Format: double */
@@ -1697,6 +1709,14 @@ export interface components {
              * Format: double
              */
             pin_clearance_mm?: number | null;
+            rods?: components["schemas"]["RodRequest"][];
+            /**
+             * Swung with
+             * Format: double
+             */
+            swing_g?: number;
+            /** Held at */
+            grip_mm?: number[] | null;
             /** Marks inside */
             marks?: string;
             glue?: string;
@@ -2148,6 +2168,7 @@ export interface components {
             pin_gap_mm: number;
             /** Format: double */
             key_gap_mm: number;
+            long: components["schemas"]["LongRecord"] | null;
         };
         /**
          * @description * `auto` - auto
@@ -2183,6 +2204,8 @@ export interface components {
             parts: number;
             /** Format: double */
             least_safety: number | null;
+            long: components["schemas"]["LongFacts"] | null;
+            beside: components["schemas"]["Said"][];
         };
         /** @description Two subassemblies become one. */
         JoinStep: {
@@ -2292,6 +2315,55 @@ export interface components {
         LinkRequest: {
             /** @description Empty for all of it. */
             keys?: string[];
+        };
+        /** @description What the Wall and the findings want to know of a long piece. */
+        LongFacts: {
+            /** Format: double */
+            safety: number;
+            /** Format: double */
+            at_mm: number;
+            seam: string;
+            /** Format: double */
+            ends_safety: number;
+            /** Format: double */
+            swing_g: number;
+            place_mm: number[];
+            offers: components["schemas"]["Offer"][];
+            said: components["schemas"]["Said"][];
+        };
+        /** @description A long piece as it is told: along its axis from its low end, in mm. */
+        LongRecord: {
+            /** Format: double */
+            length_mm: number;
+            at_mm: number[];
+            low_side_mm: number[];
+            high_side_mm: number[];
+            moment_nmm: number[];
+            bare: number[];
+            grip_mm: number[];
+            /** Format: double */
+            balance_mm: number;
+            /** Format: double */
+            mass_g: number;
+            /** Format: double */
+            swing_g: number;
+            /** Format: double */
+            wanted: number;
+            /** Format: double */
+            safety_bare: number;
+            /** Format: double */
+            weakest_mm: number;
+            weakest: string;
+            /** Format: double */
+            safety: number;
+            /** Format: double */
+            sags_mm: number;
+            /** Format: double */
+            ends_safety: number;
+            seams: components["schemas"]["SeamLoad"][];
+            rods: components["schemas"]["RodRecord"][];
+            offers: components["schemas"]["Offer"][];
+            said: components["schemas"]["Said"][];
         };
         /** @description A way for a part to lie: which side is down (in the scaled standing piece), about what it takes, and what counts against it. */
         LyingRecord: {
@@ -2446,6 +2518,19 @@ export interface components {
         };
         /** @enum {unknown} */
         NullEnum: null;
+        /** @description A rod that would hold: which, from where to where, how surely, and what it weighs. */
+        Offer: {
+            stock: string;
+            name: string;
+            /** Format: double */
+            low_mm: number;
+            /** Format: double */
+            high_mm: number;
+            /** Format: double */
+            safety: number;
+            /** Format: double */
+            weighs_g: number;
+        };
         /** @description Another choice and what it takes more than what is chosen now (less where below 0), all parts on their quickest printers. */
         Option: {
             called: components["schemas"]["Said"];
@@ -2557,6 +2642,14 @@ export interface components {
              * Format: double
              */
             pin_clearance_mm?: number | null;
+            rods?: components["schemas"]["RodRequest"][];
+            /**
+             * Swung with
+             * Format: double
+             */
+            swing_g?: number;
+            /** Held at */
+            grip_mm?: number[] | null;
             /** Marks inside */
             marks?: string;
             glue?: string;
@@ -2676,6 +2769,14 @@ export interface components {
              * Format: double
              */
             pin_clearance_mm?: number | null;
+            rods?: components["schemas"]["RodRequest"][];
+            /**
+             * Swung with
+             * Format: double
+             */
+            swing_g?: number;
+            /** Held at */
+            grip_mm?: number[] | null;
             /** Marks inside */
             marks?: string;
             glue?: string;
@@ -3112,6 +3213,48 @@ export interface components {
             /** Format: double */
             tilt_deg: number;
         };
+        /**
+         * @description A rod the maker wants: along which axis, of which stock; where (a point on it) and from where to where along it, at scale 1 and counted
+         *     from the piece's low end; None for what is found.
+         */
+        Rod: {
+            axis: components["schemas"]["AxisEnum"];
+            stock: string;
+            at_mm: number[] | null;
+            /** Format: double */
+            from_mm: number | null;
+            /** Format: double */
+            to_mm: number | null;
+        };
+        /** @description A rod as it is told. */
+        RodRecord: {
+            stock: string;
+            name: string;
+            /** Format: double */
+            low_mm: number;
+            /** Format: double */
+            high_mm: number;
+            /** Format: double */
+            length_mm: number;
+            /** Format: double */
+            weighs_g: number;
+            /** Format: double */
+            across_mm: number;
+            ends_mm: number[][];
+        };
+        /**
+         * @description A rod the maker wants: along which axis, of which stock; where (a point on it) and from where to where along it, at scale 1 and counted
+         *     from the piece's low end; None for what is found.
+         */
+        RodRequest: {
+            axis?: components["schemas"]["AxisEnum"];
+            stock?: string;
+            at_mm?: number[] | null;
+            /** Format: double */
+            from_mm?: number | null;
+            /** Format: double */
+            to_mm?: number | null;
+        };
         /** @description The room in figures (mm); None where it is not known. */
         RoomRecord: {
             /** Format: double */
@@ -3215,6 +3358,16 @@ export interface components {
             found: components["schemas"]["Found"] | null;
             reading: string;
             job: components["schemas"]["JobRecord"] | null;
+        };
+        /** @description A seam across a long piece: where along it, and how surely it holds as it is swung, without and with the rods. */
+        SeamLoad: {
+            letters: string;
+            /** Format: double */
+            at_mm: number;
+            /** Format: double */
+            bare: number;
+            /** Format: double */
+            held: number;
         };
         /** @description A seam: its parts, its cut, what holds it, and its face drawn flat (SVG path and box, mm). */
         SeamRecord: {
@@ -3660,6 +3813,12 @@ export interface components {
             threads: string[];
             screwed: string[];
             discs: string[];
+            rods: {
+                [key: string]: string;
+            };
+            axes: {
+                [key: string]: string;
+            };
             glues: {
                 [key: string]: string;
             };

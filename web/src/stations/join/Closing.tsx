@@ -17,7 +17,7 @@ export function Closing({ seam, closing }: { seam: Schemas["SeamRecord"]; closin
   const magnets = seam.joints.filter((j) => j.kind === "magnet");
   const [first] = magnets;
   const disc = (where: "above" | "below") =>
-    `${units.length(first.sizes[`diameter_${where}_mm`], 1)} × ${units.length(first.sizes[`thick_${where}_mm`], 1)}`;
+    `${units.plainLength(first.sizes[`diameter_${where}_mm`])} × ${units.length(first.sizes[`thick_${where}_mm`], 0)}`;
   const enough = closing.safety >= closing.wanted;
   return (
     <Box aria-label="What comes off" role="group">
@@ -32,7 +32,7 @@ export function Closing({ seam, closing }: { seam: Schemas["SeamRecord"]; closin
       <Typography variant="body2">
         {closing.keyed ? "Two pins keep it from sliding: glue them into one side only." : "Nothing keeps it from sliding but friction."}
       </Typography>
-      <PlainTable label="Poles" numbersFrom={2}>
+      <PlainTable label="Poles" numbersFrom={2} small>
         <thead>
           <tr>
             <th>Magnet</th>
@@ -62,7 +62,11 @@ export function Closing({ seam, closing }: { seam: Schemas["SeamRecord"]; closin
         lay cling film over them, put the other discs on with glue in their pockets, close the halves, and leave them until it is hard.
       </Typography>
       <Typography variant="body2" component="div">
-        For the same hold instead: {closing.others.map((o) => `${o.name.toLowerCase()}, ${o.count} ${o.unit}`).join("; ")}.
+        For the same hold instead:{" "}
+        {closing.others
+          .map((o) => (o.unit ? `${o.count} ${o.unit} of ${o.name.toLowerCase()}` : `${o.count} × ${o.name.toLowerCase()}`))
+          .join("; ")}
+        .
         {closing.others
           .filter((o) => o.caution)
           .map((o) => (

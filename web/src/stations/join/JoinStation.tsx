@@ -16,6 +16,7 @@ import { useUnits } from "../../parts/units";
 import { LazyStage } from "../../stage/LazyStage";
 import type { StageSeam } from "../../stage/SeamKnobs";
 import type { StationProps } from "../types";
+import { LongCard, LongSheet } from "./Long";
 import { SeamCard } from "./SeamCard";
 import { SeamSheet, SeamStrip } from "./SeamSheet";
 import { useTrying } from "./trying";
@@ -29,6 +30,9 @@ const PINS: { label: string; value: string; sizes: number[] | null }[] = [
   { label: "6 mm dowel", value: "6", sizes: [6] },
 ];
 
+/** The strip's entry for the whole length of what is held in the hand. */
+const ALONG = "along";
+
 export default function JoinStation({ piece, change, children }: StationProps) {
   const shop = useShop();
   const trade = useTrade().data;
@@ -40,6 +44,8 @@ export default function JoinStation({ piece, change, children }: StationProps) {
   const { trying, move, nudge } = useTrying(piece, change);
   const data = piece.join_data;
   const seams = data?.seams ?? [];
+  const long = data?.long ?? null;
+  const along = long !== null && (chosen === ALONG || chosen === null);
   const seam = seams.find((s) => s.id === chosen) ?? seams[0];
   const r = piece.recipe;
   const every = r.joints.find((h) => !h.seam);
@@ -68,7 +74,23 @@ export default function JoinStation({ piece, change, children }: StationProps) {
     });
   };
 
-  const stage = seam ? (
+  const stage = along ? (
+    <Box sx={{ display: "flex", flexDirection: "column", height: "100%" }}>
+      <Box sx={{ flex: 1, minHeight: { xs: 260, sm: 0 }, position: "relative" }}>
+        <LazyStage
+          file={piece.files.joined ?? piece.files.parts ?? piece.files.preview}
+          label={piece.name}
+          explode={explode}
+          centres={centres}
+        />
+        <Explode value={explode} onChange={setExplode} width={200} />
+      </Box>
+      <Box component="figure" sx={{ m: 0, height: "46%", minHeight: 220, borderTop: `1px solid ${inks.line}` }}>
+        <LongSheet long={long} />
+      </Box>
+      <SeamStrip seams={seams} chosen={ALONG} onChoose={choose} along={ALONG} />
+    </Box>
+  ) : seam ? (
     <Box sx={{ display: "flex", flexDirection: "column", height: "100%" }}>
       <Box
         sx={{
@@ -110,7 +132,7 @@ export default function JoinStation({ piece, change, children }: StationProps) {
           </Typography>
         </Box>
       </Box>
-      <SeamStrip seams={seams} chosen={seam.id} onChoose={choose} />
+      <SeamStrip seams={seams} chosen={seam.id} onChoose={choose} along={long ? ALONG : undefined} />
     </Box>
   ) : (
     <LazyStage file={piece.files.joined ?? piece.files.parts ?? piece.files.preview} label={piece.name} />
@@ -123,7 +145,10 @@ export default function JoinStation({ piece, change, children }: StationProps) {
           {piece.join ? "The piece is printed whole: there is nothing to join." : "The seams appear here once the piece is parted."}
         </Typography>
       )}
-      {seam && <SeamCard key={seam.id} piece={piece} seam={seam} glue={piece.glues[seams.indexOf(seam)] ?? null} change={change} />}
+      {along && <LongCard piece={piece} long={long} change={change} />}
+      {seam && !along && (
+        <SeamCard key={seam.id} piece={piece} seam={seam} glue={piece.glues[seams.indexOf(seam)] ?? null} change={change} />
+      )}
       <Typography variant="h3" component="h2">
         All seams
       </Typography>

@@ -45,7 +45,14 @@ export function SeamCard({ piece, seam, glue, change }: Props) {
           ))}
         </TextField>
         {held.kind === "magnet" && (
-          <TextField select label="Disc" value={held.magnet} onChange={(e) => keep({ magnet: e.target.value })} sx={{ width: 120 }}>
+          <TextField
+            select
+            label="Disc"
+            value={held.magnet}
+            onChange={(e) => keep({ magnet: e.target.value })}
+            sx={{ width: 120 }}
+            slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}
+          >
             <MenuItem value="">by its load</MenuItem>
             {[...new Set([...(trade?.discs ?? []), ...(held.magnet ? [held.magnet] : [])])].map((d) => (
               <MenuItem key={d} value={d}>
@@ -115,24 +122,25 @@ export function SeamCard({ piece, seam, glue, change }: Props) {
 
 /** What holds the seam, in figures. */
 function sizesOf(seam: Schemas["SeamRecord"], units: ReturnType<typeof useUnits>): string[] {
-  const [first] = seam.joints;
+  const own = seam.joints.filter((j) => j.kind !== "rod");
+  const [first] = own;
   if (!first) return [];
   const s = first.sizes;
   const gap = first.clearance_mm ? `, clearance ${units.length(first.clearance_mm, 2)} per side` : "";
-  const stands = s.stands_mm ? `, ${units.length(Math.max(...seam.joints.map((j) => j.sizes.stands_mm)), 1)} into the inside` : "";
+  const stands = s.stands_mm ? `, ${units.length(Math.max(...own.map((j) => j.sizes.stands_mm)), 1)} into the inside` : "";
   switch (first.what || first.kind) {
     case "pin":
       return [
-        `${units.count(seam.joints.length, "pin")} of ${units.length(s.diameter_mm, 2)}, ${units.length(s.depth_mm)} deep either side${gap}.`,
+        `${units.count(own.length, "pin")} of ${units.length(s.diameter_mm, 2)}, ${units.length(s.depth_mm)} deep either side${gap}.`,
       ];
     case "magnet":
       return [];
     case "lug":
-      return [`${units.count(seam.joints.length, "lug")} with pins of ${units.length(s.diameter_mm, 2)}${stands}${gap}.`];
+      return [`${units.count(own.length, "lug")} with pins of ${units.length(s.diameter_mm, 2)}${stands}${gap}.`];
     case "snap":
       return [
-        `${units.count(seam.joints.length, "snap")}, ${units.length(s.length_mm, 1)} long${stands}. ` +
-          `Bends ${units.plain(100 * Math.max(...seam.joints.map((j) => j.sizes.strain)), 1)} % when it goes in.`,
+        `${units.count(own.length, "snap")}, ${units.length(s.length_mm, 1)} long${stands}. ` +
+          `Bends ${units.plain(100 * Math.max(...own.map((j) => j.sizes.strain)), 1)} % when it goes in.`,
       ];
     case "lip":
     case "tongue":
@@ -142,7 +150,7 @@ function sizesOf(seam: Schemas["SeamRecord"], units: ReturnType<typeof useUnits>
       ];
     default:
       return [
-        `${units.count(seam.joints.length, "lug")}, screws ${units.length(s.thread_mm, 1)} × ${units.length(s.screw_mm)}${stands}. ` +
+        `${units.count(own.length, "lug")}, screws ${units.length(s.thread_mm, 1)} × ${units.length(s.screw_mm)}${stands}. ` +
           `Holes ${units.length(s.hole_above_mm, 1)} above, ${units.length(s.hole_below_mm, 1)} below.`,
       ];
   }

@@ -84,10 +84,10 @@ export function SeamSheet({ seam, small = false, trying, chosen = null, onChoose
             ))}
             {!small && joint.sizes.pole !== undefined && (
               <text
-                x={joint.flat_mm[0]}
+                x={joint.flat_mm[0] + (joint.flat_mm[0] > x + w / 2 ? -1 : 1) * (joint.sizes.diameter_below_mm / 2 + rim * 0.5)}
                 y={joint.flat_mm[1]}
-                fontSize={rim * 0.5}
-                textAnchor="middle"
+                fontSize={rim * 0.75}
+                textAnchor={joint.flat_mm[0] > x + w / 2 ? "end" : "start"}
                 dominantBaseline="central"
                 fill={inks.ink}
                 style={{ pointerEvents: "none" }}
@@ -160,11 +160,42 @@ function Scale({ x, y, mm, words, line }: { x: number; y: number; mm: number; wo
 }
 
 /** All seams to choose from, each with its number, its parts and what holds it. */
-export function SeamStrip({ seams, chosen, onChoose }: { seams: Seam[]; chosen: string; onChoose: (id: string) => void }) {
+interface StripProps {
+  seams: Seam[];
+  chosen: string;
+  onChoose: (id: string) => void;
+  /** What is chosen by the entry for the whole length; none where there is no such. */
+  along?: string;
+}
+
+export function SeamStrip({ seams, chosen, onChoose, along }: StripProps) {
   const { inks } = useTheme().palette;
   const units = useUnits();
   return (
     <Box role="listbox" aria-label="Seams" sx={{ display: "flex", overflowX: "auto", borderTop: `1px solid ${inks.line}`, flex: "none" }}>
+      {along && (
+        <Box
+          component="button"
+          role="option"
+          aria-selected={chosen === along}
+          onClick={() => onChoose(along)}
+          sx={{
+            flex: "none",
+            width: 116,
+            p: 0.75,
+            border: 0,
+            borderRight: `1px solid ${inks.line}`,
+            borderTop: `3px solid ${chosen === along ? inks.chosen : "transparent"}`,
+            background: chosen === along ? inks.sheet : "transparent",
+            color: inks.ink,
+            font: "inherit",
+            fontWeight: 600,
+            cursor: "pointer",
+          }}
+        >
+          Along its length
+        </Box>
+      )}
       {seams.map((s) => (
         <Box
           key={s.id}
@@ -205,8 +236,11 @@ export function SeamStrip({ seams, chosen, onChoose }: { seams: Seam[]; chosen: 
 /** What holds a seam, in two words. */
 export function holds(seam: Seam, units: ReturnType<typeof useUnits>): string {
   if (!seam.joints.length) return seam.own ? "as supplied" : "glue";
-  const [first] = seam.joints;
-  if (first.what) return first.what;
+  const rods = seam.joints.filter((j) => j.kind === "rod").length ? ", rod" : "";
+  const own = seam.joints.filter((j) => j.kind !== "rod");
+  if (!own.length) return "glue" + rods;
+  const [first] = own;
+  if (first.what) return first.what + rods;
   const names: Record<string, string> = { insert: "screw lug", bolt: "bolt lug", wing: "wing-nut lug" };
-  return units.count(seam.joints.length, names[first.kind] ?? first.kind);
+  return units.count(own.filter((j) => j.kind === first.kind).length, names[first.kind] ?? first.kind) + rods;
 }
