@@ -70,6 +70,8 @@ def plan_record(graph: Graph, file_name: str, more_warnings: tuple[str, ...] = (
         "alternatives": [_alternative(a, cut.aim) for a in cut.alternatives],
         "rods": [] if join.long is None else [plain(r) for r in join.long.rods],
         "swung": None if join.long is None else {k: v for k, v in plain(join.long).items() if k in _SWUNG},
+        "weight": None if join.weight is None else plain(join.weight),
+        "moves": [{k: v for k, v in plain(m).items() if k not in ("drawing", "box")} for m in join.moves],
         "marks": [{"part": m.part, "text": m.text, "position_mm": list(m.at_mm), "height_mm": m.height_mm} for m in join.marks],
         "carved_mm3": joined.carved_mm3,
         "grown_mm3": joined.grown_mm3,

@@ -126,6 +126,7 @@ SPECTACULAR_SETTINGS = {
     "ENUM_NAME_OVERRIDES": {
         "AimEnum": "bastion_site.schema.AIM_CHOICES",
         "JoinKindEnum": "bastion_site.schema.JOIN_KINDS",
+        "MoveKindEnum": "bastion_site.schema.MOVE_KINDS",
         "JobStateEnum": "bastion_site.jobs.models.Job.State",
         "ScanKindEnum": "bastion_site.wearers.models.SCAN_KINDS",
         "QuantityUnitEnum": "bastion_site.schema.QUANTITY_UNITS",

@@ -6,7 +6,7 @@ from rest_framework.routers import DefaultRouter
 
 from bastion_site.api.builds import BuildView
 from bastion_site.api.drafts import DraftView
-from bastion_site.api.files import build_hardware, photo, piece_hardware, stage_file, takeaway
+from bastion_site.api.files import build_hardware, photo, piece_hardware, piece_strips, stage_file, takeaway
 from bastion_site.api.jobs import JobView
 from bastion_site.api.links import LinkView, far_sheet
 from bastion_site.api.pieces import PieceView
@@ -39,6 +39,8 @@ urlpatterns = [
     path("api/pieces/<int:pk>/takeaway/", takeaway),
     path("api/pieces/<int:pk>/hardware.csv", piece_hardware),
     path("api/builds/<int:pk>/hardware.csv", build_hardware),
+    path("api/pieces/<int:pk>/strips.svg", piece_strips, {"kind": "svg"}),
+    path("api/pieces/<int:pk>/strips.pdf", piece_strips, {"kind": "pdf"}),
     path("api/trade/", trade),
     path("api/far/<str:token>/", far_sheet),
     re_path(r"^api/photos/(?P<name>[0-9a-f]{40}\.(jpg|png|webp))$", photo),

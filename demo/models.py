@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
-from manifold3d import Manifold
+from manifold3d import Manifold, OpType
 
 from bastion_core.formats.stl import write_binary_stl
 from bastion_core.geometry.mesh import Floats, Mesh
@@ -309,6 +309,18 @@ def lantern_staff(detail: float = 1.0) -> Mesh:
     return Solid(staff + head).mesh()
 
 
+def hand_lantern(detail: float = 1.0) -> Mesh:
+    """A lantern to carry: a heavy foot, six bars, a cap, and a stem to hold it by."""
+    sides = max(48, int(128 * detail**0.5))
+    foot = Manifold.cylinder(52, 62, 58, sides) + Manifold.cylinder(8, 58, 40, sides).translate([0, 0, 52])
+    bar = Manifold.hull(Manifold.sphere(6, 24).translate([44, 0, 48]) + Manifold.sphere(6, 24).translate([40, 0, 196]))
+    cap = Manifold.cylinder(14, 54, 54, sides) + Manifold.cylinder(46, 54, 15, sides).translate([0, 0, 14])
+    stem = Manifold.cylinder(150, 13, 13, sides).translate([0, 0, 236]) + Manifold.sphere(19, sides).translate([0, 0, 388])
+    return Solid(
+        Manifold.batch_boolean([foot, cap.translate([0, 0, 190]), stem, *(bar.rotate([0, 0, 60.0 * k]) for k in range(6))], OpType.Add)
+    ).mesh()
+
+
 MODELS: tuple[DemoModel, ...] = (
     DemoModel("nautilus-helm", nautilus_helm),
     DemoModel("crest", crest),
@@ -321,9 +333,12 @@ MODELS: tuple[DemoModel, ...] = (
     DemoModel("heron-shin-left", heron_shin),
     DemoModel("heron-greave-left", heron_greave),
     DemoModel("lantern-staff", lantern_staff),
+    DemoModel("hand-lantern", hand_lantern),
     DemoModel("beacon-helm-dome", sets.beacon_dome),
     DemoModel("beacon-helm-face", sets.beacon_face),
     DemoModel("beacon-helm-nape", sets.beacon_nape),
+    DemoModel("gauntlet-finger-root", sets.finger_root),
+    DemoModel("gauntlet-finger-tip", sets.finger_tip),
     DemoModel("harbour-breast", sets.harbour_breast),
     DemoModel("harbour-back", sets.harbour_back),
 )

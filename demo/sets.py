@@ -18,6 +18,8 @@ LAID = {
     "beacon-helm-dome": SetFile("0" * 64, "dome"),
     "beacon-helm-face": SetFile("0" * 64, "face", turn_deg=(-90.0, 0.0, 0.0), move_mm=(0.0, -176.0, 6.0)),
     "beacon-helm-nape": SetFile("0" * 64, "nape", turn_deg=(90.0, 0.0, 25.0), move_mm=(40.0, 20.0, -6.0)),
+    "gauntlet-finger-root": SetFile("0" * 64, "root"),
+    "gauntlet-finger-tip": SetFile("0" * 64, "tip"),
     "harbour-breast": SetFile("0" * 64, "breast"),
     "harbour-back": SetFile("0" * 64, "back"),
 }
@@ -128,6 +130,32 @@ def _half_cuirass(middle_deg: float, detail: float) -> Mesh:
         return points + normal * (_PLATE_WALL_MM + np.maximum(waves, edge))[:, None]
 
     return closed_sheet(outer, form, int(230 * detail**0.5), int(150 * detail**0.5), False, False).mesh()
+
+
+FINGER_MM = 36.0
+"""Along the finger: the line its two plates turn about, through its middle."""
+
+
+def finger_root(detail: float = 1.0) -> Mesh:
+    """The knuckle's plate of a gauntlet finger: open below, its far end over the next plate."""
+    return _finger_plate(12.8, 0.0, 42.0, 0.0, detail).mesh()
+
+
+def finger_tip(detail: float = 1.0) -> Mesh:
+    """The plate before it, a little narrower, cut away where the first would meet it as the finger bends down to 65 degrees."""
+    plate = _finger_plate(10.4, 25.0, 74.0, 19.0, detail).manifold
+    first = _finger_plate(12.4, -1.0, 42.4, 0.0, 0.3).manifold.translate((0.0, -FINGER_MM, 0.0))
+    swept = [first.rotate((float(bent), 0.0, 0.0)).translate((0.0, FINGER_MM, 0.0)) for bent in range(0, 68, 3)]
+    return Solid(Manifold.batch_boolean([plate, *swept], OpType.Subtract)).bodies()[0].mesh()
+
+
+def _finger_plate(inner: float, start: float, stop: float, bare: float, detail: float) -> Solid:
+    """A half round plate of 1.6 mm along y, its back up, with a ridge but for a bare end."""
+    sides, wall, long = max(48, int(140 * detail**0.5)), 1.6, stop - start
+    ring = Manifold.cylinder(long, inner + wall, inner + wall - 0.2, sides)
+    ridge = Manifold.cube((3.0, 4.0, long - 6.0 - bare)).translate((-1.5, -inner - wall - 1.2, 3.0 + bare))
+    ring = (ring + ridge) - Manifold.cylinder(long + 2.0, inner, inner, sides).translate((0.0, 0.0, -1.0))
+    return Solid(ring.trim_by_plane((0.0, -1.0, 0.0), -5.0).rotate((-90.0, 0.0, 0.0)).translate((0.0, start, 0.0)))
 
 
 def harbour_breast(detail: float = 1.0) -> Mesh:

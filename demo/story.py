@@ -154,6 +154,17 @@ PIECES: tuple[DemoPiece, ...] = (
         note="Breast and back, held by straps.",
         files=("harbour-breast", "harbour-back"),
     ),
+    DemoPiece(
+        "gauntlet-finger-root",
+        "Gauntlet finger",
+        {
+            "site": "other",
+            "scale": [1.0, 1.0, 1.0],
+            "moves": [{"parts": "A-B", "at_mm": [0.0, 36.0, 0.0], "axis": [1.0, 0.0, 0.0], "strip": "leather"}],
+        },
+        note="Two plates on loose rivets, a leather strip inside.",
+        files=("gauntlet-finger-root", "gauntlet-finger-tip"),
+    ),
     DemoPiece("spray-gorget", "Spray gorget", {"site": "neck", "layers": SUIT}, note="Goes on in two halves, before the helm."),
     DemoPiece("heron-shin-left", "Heron shin left", {"site": "shin", "side": "left", "way_in": "open", "layers": SUIT}, mirror=True),
     DemoPiece(
@@ -167,6 +178,18 @@ PIECES: tuple[DemoPiece, ...] = (
         "Lantern staff",
         {"site": "hand_held", "cuts": [], "wanted_length_mm": 1900.0, "material": "petg"},
         note="Kept in one piece, to see what that means.",
+    ),
+    DemoPiece(
+        "hand-lantern",
+        "Hand lantern",
+        {
+            "site": "hand_held",
+            "scale": [1.0, 1.0, 1.0],
+            "cuts": [{"id": "c1", "point": [0.0, 0.0, 52.0], "normal": [0.0, 0.0, 1.0], "limits": []}],
+            "ballast": [{"part": "B", "fill": "sand", "grams": 220.0}],
+            "grip_mm": [0.0, 0.0, 300.0],
+        },
+        note="Sand in the base, so that it hangs still.",
     ),
     DemoPiece(
         "lantern-staff",

@@ -93,7 +93,8 @@ def take(address: str, out: Path, only: str = "") -> None:
     """Walk the views and save a picture of each whose name holds ``only``."""
     rows = {r["name"]: r["id"] for r in wait_until_idle(address)}
 
-    drafts = tried(address, rows[TRIED]) if only in "drafts" else [0]
+    if only in "drafts":
+        tried(address, rows[TRIED])
 
     def cell(name: str, station: str) -> str:
         return f"/build/1/piece/{rows[name]}/{station}"
@@ -101,7 +102,6 @@ def take(address: str, out: Path, only: str = "") -> None:
     helm = "Nautilus helm"
     views = {
         "wall": "/build/1",
-        "builds": "/",
         "measure": cell(helm, "measure"),
         "scan": cell(helm, "measure"),
         "pieces-set": cell("Beacon helm", "pieces"),
@@ -113,10 +113,11 @@ def take(address: str, out: Path, only: str = "") -> None:
         "suit-moving": "/build/1/suit",
         "cut": cell(helm, "cut"),
         "join": cell(helm, "join"),
-        "join-lugs": cell("Kelp bracer right", "join"),
+        "join-magnets": cell("Coxswain helm", "join"),
+        "join-long": cell("Lantern staff, parted", "join"),
+        "join-moves": cell("Gauntlet finger", "join"),
         "print": cell(helm, "print"),
         "shop": "/shop",
-        "draft": f"{cell(TRIED, 'fit')}?draft={drafts[0]}",
         "drafts": f"/build/1/piece/{rows[TRIED]}/drafts",
         "wall-night": "/build/1",
     }

@@ -59,7 +59,7 @@ def glue_needs(joint: Joint, lighter_mm3: float) -> GlueNeeds:
     flanks = sum(k.length_mm * k.height_mm * (1 if k.what == "lip" else 2) for k in keys)
     return GlueNeeds(
         round(joint.seam.area_mm2, 1), round(float(joint.seam.face.length), 1), round(joint.inside_mm, 1), round(flanks, 1),
-        keys[0].clearance_mm if keys else 0.0, round(lighter_mm3, 1), joint.kind in (*SCREWED, "snap", "magnet"),
+        keys[0].clearance_mm if keys else 0.0, round(lighter_mm3, 1), joint.kind in (*SCREWED, "snap", "magnet") or joint.code == "moves",
     )  # fmt: skip
 
 

@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from typing import Literal
+from typing import Literal, Protocol
 
 import numpy as np
 
@@ -11,6 +11,7 @@ from bastion_core.findings import NOTHING, Quantity, Said, counted, deg, joined,
 from bastion_core.geometry.mesh import Floats
 from bastion_core.geometry.solid import Solid, united
 from bastion_core.join.ask import Ask
+from bastion_core.join.ballast import Ballast, Filled, WeightRecord, filled_part, hollowed, lifts, weighed
 from bastion_core.join.fasteners.base import Fastener, Hardware
 from bastion_core.join.fasteners.dovetail import place_dovetail
 from bastion_core.join.fasteners.inside import place_inside
@@ -20,6 +21,7 @@ from bastion_core.join.fasteners.pin import PinRule, place_pins
 from bastion_core.join.fasteners.tongue import place_key
 from bastion_core.join.held import Held, held_of, letters_of
 from bastion_core.join.loads import HangsAt, Printed, Stuck, hangs_at
+from bastion_core.join.moving import Moved, Moving, moved
 from bastion_core.join.order import JoinStep, steps_of
 from bastion_core.join.places import Carved, SeamRoom, outline_of
 from bastion_core.join.rods import Carried, Loaded, loaded
@@ -33,10 +35,11 @@ INSIDE_OFF_MM = 5.0
 """Keys and lugs end so far before another seam's rim: what holds that one stands about there."""
 _LEANS_DEG = 40.0
 """A lip that leans further prints only over supports, which by itself nothing is worth; common practice, no source."""
+_GLUE_MPA = 4.0
 _LOST_MM3, _LOST_SHARE, _WASTE_MM3 = 0.5, 0.03, 30.0
 
 
-Code = Literal["", "failed", "presses", "changed", "glued", "awry", "weak", "stuck"]
+Code = Literal["", "failed", "presses", "changed", "glued", "awry", "weak", "stuck", "moves"]
 
 
 @dataclass(frozen=True)
@@ -54,6 +57,8 @@ class JoinRule:
     """Where something comes off: what it weighs, how it is worn."""
     carried: Carried | None = None
     """Of what is held in the hand, or has rods."""
+    ballast: tuple[Ballast, ...] = ()
+    moves: tuple[Moving, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -100,6 +105,11 @@ class Joined:
     carved_mm3: float = 0.0
     load: Loaded | None = None
     """Of what is held in the hand, or has rods."""
+    weight: WeightRecord | None = None
+    """Of the same, and of what has ballast."""
+    moves: tuple[Moved, ...] = ()
+    unmoved: tuple[Said, ...] = ()
+    """What was to move and cannot."""
 
 
 def join(
@@ -109,6 +119,10 @@ def join(
     """What holds every seam, made in both sides of it. ``whole`` is the piece before any cut (its parts united where it is not given), ``inside``
     the room in it; places of the rule are at scale 1."""
     inside = inside or InsideRoom.none()
+    printed = rule.printed or (rule.carried.printed if rule.carried else Printed())
+    fills, unfilled = _filled(parting, rule, printed)
+    before = sum(p.solid.volume for p in parting.parts)
+    parting = hollowed(parting, fills)
     by_name = {p.name: p for p in parting.parts}
     comes_off = {s.id for s in parting.seams if held_of(s, rule.held).kind == "magnet"}
     steps = steps_of(parting, cuts, comes_off)
@@ -118,15 +132,22 @@ def join(
     load = None
     if rule.carried is not None:
         progress(0.0, "bending it")
-        load = loaded(solid, parting, rule.carried, rule.pins.least_wall_mm, rule.pins.clearance_mm, np.array(scale))
+        load = loaded(solid, parting, rule.carried, rule.pins.least_wall_mm, rule.pins.clearance_mm, np.array(scale), fills)
     rods = load.rods if load is not None else ()
     made: dict[str, list[tuple[Fastener, int]]] = {name: [(rod, 1) for rod in rods] for name in by_name}
+    turning = [moved(parting.parts, wanted, np.array(scale)) for wanted in rule.moves]
+    moves = tuple(m for m in turning if isinstance(m, Moved))
+    loose = {frozenset((m.fixed, m.moves)) for m in moves}
     joints = []
     for index, seam in enumerate(parting.seams):
         progress(0.7 * index / len(parting.seams), f"joints between {seam.above} and {seam.below}")
         others = list(dict.fromkeys(f for name in (seam.above, seam.below) for f, _ in made[name]))
         apart = [outline_of(s, INSIDE_OFF_MM) for s in parting.seams if s.id != seam.id and {s.above, s.below} & {seam.above, seam.below}]
         held = held_of(seam, rule.held)
+        if frozenset((seam.above, seam.below)) in loose:
+            still = say("These two move against each other: nothing holds them here.")
+            joints.append(Joint(seam, (), still, "glue", held, code="moves"))
+            continue
         assert body is not None
         room = SeamRoom(seam, by_name[seam.above].solid, by_name[seam.below].solid)
         ask = Ask(room, body, rule.key_gap_mm, rule.pins.least_wall_mm, [*others, *apart], held.turned)
@@ -139,19 +160,56 @@ def join(
     parts, warnings = [], []
     grown_mm3 = carved_mm3 = 0.0
     for part in parting.parts:
-        done, grown, carved, said = _made_of(part, made[part.name])
+        holes = [tool for m in moves for tool in m.tools.get(part.name, ())]
+        done, grown, carved, said = _made_of(part, made[part.name], holes)
         parts.append(replace(part, solid=done))
         grown_mm3, carved_mm3 = grown_mm3 + grown, carved_mm3 + carved
         warnings += said
-    return Joined(tuple(parts), tuple(joints), tuple(warnings), steps, grown_mm3, carved_mm3, load)
+    carved_mm3 += before - sum(p.solid.volume for p in parting.parts)
+    weight = None
+    if rule.carried is not None or rule.ballast:
+        glue = rule.carried.glue_mpa if rule.carried else _GLUE_MPA
+        weight = weighed(parting, printed, fills, lifts(parting, printed, glue, rods, {f.part: f for f in fills}), unfilled)
+    return Joined(
+        tuple(parts),
+        tuple(joints),
+        tuple(warnings),
+        steps,
+        grown_mm3,
+        carved_mm3,
+        load,
+        weight,
+        moves,
+        tuple(m for m in turning if isinstance(m, Said)),
+    )
 
 
-def _made_of(part: Part, held_by: Sequence[tuple[Fastener, int]]) -> tuple[Solid, float, float, list[Said]]:
+def _filled(parting: Parting, rule: JoinRule, printed: Printed) -> tuple[tuple[Filled, ...], tuple[Said, ...]]:
+    """The cavities of a piece's ballast, and what of it finds no room."""
+    fills, said = list[Filled](), list[Said]()
+    for wanted in rule.ballast:
+        part = next((p for p in parting.parts if wanted.means(p)), None)
+        if part is None:
+            said.append(say("There is no part {} to fill any more. Choose the part anew.", wanted.part))
+            continue
+        found = filled_part(part, parting, wanted, printed, rule.material or "pla")
+        if isinstance(found, Filled):
+            fills.append(found)
+            if wanted.grams is not None and wanted.grams > found.full_g + 1:
+                words = "{} takes {} of {}, not {}: a heavier fill or a thinner wall would hold more."
+                letter = part.name.rsplit("-", 1)[-1]
+                said.append(say(words, letter, Quantity((found.full_g,), "g", 0), found.fill.name, Quantity((wanted.grams,), "g", 0)))
+        else:
+            said.append(found)
+    return tuple(fills), tuple(said)
+
+
+def _made_of(part: Part, held_by: Sequence[tuple[Fastener, int]], holes: Sequence[Solid] = ()) -> tuple[Solid, float, float, list[Said]]:
     """A part with what holds it: how much was grown on and carved out (mm³), and what came out otherwise than meant."""
     grown = part.solid.plus([s for f, side in held_by for s in f.adds(side)])
     pins = [t for f, side in held_by if f.kind == "pin" for t in f.tools(side)]
     drilled = grown.minus(pins)
-    done = drilled.minus([t for f, side in held_by if f.kind != "pin" for t in f.tools(side)])
+    done = drilled.minus([t for f, side in held_by if f.kind != "pin" for t in f.tools(side)] + list(holes))
     said = list[Said]()
     # Every pin hole is wanted whole, and half of each tool lies inside this part.
     gone, wanted = grown.volume - drilled.volume, sum(tool.volume / 2 for tool in pins)
@@ -296,10 +354,16 @@ def load_for(held: Held, rule: JoinRule) -> Load:
     return replace(load, clearance_mm=rule.key_gap_mm) if held.kind == "snap" else load
 
 
-def hardware(joints: Sequence[Joint], rods: Sequence[Fastener] = ()) -> tuple[Hardware, ...]:
+class Bought(Protocol):
+    """What takes hardware."""
+
+    def hardware(self) -> tuple[Hardware, ...]: ...
+
+
+def hardware(joints: Sequence[Joint], more: Sequence[Bought] = ()) -> tuple[Hardware, ...]:
     """What has to be bought or cut, like ones counted together, by kind, thickest and longest first."""
     counts: dict[tuple[str, float, float, str], int] = {}
-    for fastener in (*rods, *(f for joint in joints for f in joint.fasteners)):
+    for fastener in (*more, *(f for joint in joints for f in joint.fasteners)):
         for line in fastener.hardware():
             key = (line.kind, line.diameter_mm, line.length_mm, line.name)
             counts[key] = counts.get(key, 0) + line.count

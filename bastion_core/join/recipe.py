@@ -6,11 +6,14 @@ from typing import Any
 from bastion_core.engine.recipe import Flag, Recipe, decision
 from bastion_core.errors import RecipeProblem
 from bastion_core.findings import Said, counted, say
+from bastion_core.join.ballast import Ballast, read_ballast
 from bastion_core.join.fasteners.pin import PinRule
 from bastion_core.join.held import Held, read_held
+from bastion_core.join.moving import Moving
 from bastion_core.join.rods import SWING_G, Rod, read_rod
 from bastion_core.join.table import GLUES, KINDS
 from bastion_core.shop import LEAST_GAP_MM, Shop
+from bastion_core.statics.fills import FILLS
 from bastion_core.statics.stock import stock_of
 
 MARKS = ("engraved", "raised", "none")
@@ -48,6 +51,14 @@ class JoinRecipe(Recipe):
         flag=Flag("--rod", "a rod through the parts: AXIS:DIAMETER for a steel tube, AXIS:STOCK for another (long:carbon-8x1); once for each", read_rod,
                   True, hold="AXIS:DIAMETER"),
     )  # fmt: skip
+    ballast: tuple[Ballast, ...] = decision(
+        (), "Ballast", because="the ballast", shown=lambda all: say(counted(len(all), "part")),
+        flag=Flag("--ballast", f"weight in a part: PART=FILL[:GRAMS], FILL one of {', '.join(FILLS)}; once for each", read_ballast, True,
+                  hold="PART=FILL[:G]"),
+    )  # fmt: skip
+    moves: tuple[Moving, ...] = decision(
+        (), "What moves", because="what moves", shown=lambda all: say(", ".join(m.parts for m in all)),
+    )  # fmt: skip
     swing_g: float = decision(
         SWING_G, "Swung with", because="how it is swung", least=1.0, most=20.0, hint="In g: 1 is held still, 3 is usual, 5 is a blow.",
         flag=Flag("--swing", "g with which a thing held in the hand is swung", float, hold="G"),
@@ -69,13 +80,22 @@ class JoinRecipe(Recipe):
         named = [h.seam for h in self.joints]
         if len(set(named)) < len(named):
             raise RecipeProblem("A seam is held in two ways. Leave one of them out.", "joints")
+        if len({b.part for b in self.ballast}) < len(self.ballast):
+            raise RecipeProblem("A part is filled with two things. Leave one of them out.", "ballast")
+        if len(self.moves) > 24:
+            raise RecipeProblem("A piece takes up to 24 places that move.", "moves")
         if len(self.rods) > 6:
             raise RecipeProblem("A piece takes up to 6 rods.", "rods")
 
     def mirrored(self) -> dict[str, Any]:
         """What of it has a place, for the other side of a pair."""
         grip = None if self.grip_mm is None else (-self.grip_mm[0], *self.grip_mm[1:])
-        return {"joints": tuple(h.mirrored() for h in self.joints), "rods": tuple(r.mirrored() for r in self.rods), "grip_mm": grip}
+        return {
+            "joints": tuple(h.mirrored() for h in self.joints),
+            "rods": tuple(r.mirrored() for r in self.rods),
+            "grip_mm": grip,
+            "moves": tuple(m.mirrored() for m in self.moves),
+        }
 
     def rule(self, shop: Shop, printers: tuple[int, ...] = (), material: str = "pla") -> PinRule:
         """What holds for the pins of this piece."""

@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
-from typing import ClassVar, Literal
+from typing import ClassVar, Literal, Protocol
 
 import numpy as np
 import shapely
@@ -91,6 +91,19 @@ class Carried:
     material: str = "pla"
     glue_mpa: float = 4.0
     rods: tuple[Rod, ...] = ()
+
+
+class Weight(Protocol):
+    """What weighs in a piece besides its print."""
+
+    @property
+    def grams(self) -> float: ...
+    @property
+    def balance(self) -> Floats:
+        """(3,)."""
+
+    @property
+    def high_mm(self) -> float: ...
 
 
 @dataclass(frozen=True, eq=False)
@@ -213,8 +226,8 @@ def axis_of(axis: Axis, whole: Solid) -> Floats:
     return np.asarray(long)
 
 
-def along_axis(whole: Solid, parting: Parting, carried: Carried, axis: Axis, scale: Floats) -> Along:
-    """The piece along an axis."""
+def along_axis(whole: Solid, parting: Parting, carried: Carried, axis: Axis, scale: Floats, weights: Sequence[Weight] = ()) -> Along:
+    """The piece along an axis, with what weighs in it besides."""
     printed = carried.printed
     frame = np.eye(4)
     frame[:3, :3] = plane_frame(axis_of(axis, whole)).T
@@ -226,6 +239,10 @@ def along_axis(whole: Solid, parting: Parting, carried: Carried, axis: Axis, sca
     sections = tuple(printed_section(s, printed.walls_mm, printed.infill) if not s.is_empty else NO_SECTION for s in shapes)
     mass = np.array([s.area_mm2 for s in sections]) * step
     mass *= sum(printed.mass_g(p.solid) for p in parting.parts) / max(mass.sum(), 1e-9)
+    for weight in weights:
+        z = float(frame[2, :3] @ weight.balance + frame[2, 3])
+        near = np.abs(at - z) <= max(weight.high_mm / 2, step)
+        mass[near] += weight.grams / near.sum()
     filled = tuple(_filled(s) for s in shapes)
     seams, crossed = [], []
     for seam in parting.seams:
@@ -339,14 +356,16 @@ def _no_way(along: Along, stock: Stock, low: float, high: float, gap_mm: float, 
     return say("No straight way for a rod of {}: the piece is narrowest {} from its low end. " + what, mm(stock.diameter_mm), mm(at))
 
 
-def loaded(whole: Solid, parting: Parting, carried: Carried, wall_mm: float, gap_mm: float, scale: Floats) -> Loaded:
+def loaded(
+    whole: Solid, parting: Parting, carried: Carried, wall_mm: float, gap_mm: float, scale: Floats, weights: Sequence[Weight] = ()
+) -> Loaded:  # fmt: skip
     """What a long piece bears as it is carried, and its rods."""
-    along = along_axis(whole, parting, carried, carried.rods[0].axis if carried.rods else "long", scale)
+    along = along_axis(whole, parting, carried, carried.rods[0].axis if carried.rods else "long", scale, weights)
     bare = with_rod(along.beam, along.seams, None)
     rods, said = list[RodIn](), list[Said]()
     held: Held | None = None
     for wanted in carried.rods:
-        own = along if wanted.axis == carried.rods[0].axis else along_axis(whole, parting, carried, wanted.axis, scale)
+        own = along if wanted.axis == carried.rods[0].axis else along_axis(whole, parting, carried, wanted.axis, scale, weights)
         rod, words = place_rod(own, wanted, wall_mm, gap_mm, scale)
         if words:
             said.append(words)

@@ -15,36 +15,35 @@ from bastion_core.cut.supplied import files_of
 from bastion_core.engine.keeping import plain
 from bastion_core.engine.station import Known, Made, Place, Station
 from bastion_core.engine.store import Ref
-from bastion_core.findings import Fact, Finding, Note, Quantity, Remedy, Said, Verdict, counted, mm, say
+from bastion_core.findings import Fact, Finding, Note, Remedy, Said, Verdict, counted, mm, say
 from bastion_core.fit.clear import Clear
 from bastion_core.fit.scale import Scale
 from bastion_core.fit.station import INSIDE as INSIDE_FILE
 from bastion_core.formats.glb import simplified, write_glb
 from bastion_core.geometry.arrays import three
 from bastion_core.geometry.mesh import Mesh
+from bastion_core.join.ballast import WeightRecord
 from bastion_core.join.compass import beside_compass
 from bastion_core.join.fasteners.base import Hardware
 from bastion_core.join.fasteners.key import Key
 from bastion_core.join.held import Held
 from bastion_core.join.joining import JoinRule, Joint, hardware, join
-from bastion_core.join.loads import Printed
 from bastion_core.join.long import LongFacts, LongRecord, long_facts, long_record
 from bastion_core.join.marks import Mark, marks_for
+from bastion_core.join.moving import MovedRecord, moved_record, told_of
 from bastion_core.join.order import JoinStep
 from bastion_core.join.recipe import JoinRecipe
 from bastion_core.join.records import MarkRecord, SeamRecord, seam_record
-from bastion_core.join.rods import Carried, Rod
 from bastion_core.join.room import InsideRoom
-from bastion_core.join.table import GLUES, INSIDE, SCREWED
+from bastion_core.join.table import INSIDE, SCREWED
+from bastion_core.join.told import ToldSeam, breaks, carried_as, firmer, heavy, held_otherwise, printed_as, smaller_screw
 from bastion_core.pieces.recipe import PiecesRecipe
 from bastion_core.pieces.shaped import Shaped
 from bastion_core.pieces.standing import save_mesh
 from bastion_core.print.profile import material
 from bastion_core.print.recipe import PrintRecipe
 from bastion_core.progress import Progress, span
-from bastion_core.statics.poses import ENOUGH
 from bastion_core.takeaway import part_name
-from bastion_core.threads import THREADS
 
 _SHOWN_TRIANGLES = 60_000
 _TITLE = 14
@@ -72,19 +71,6 @@ class JoinInputs:
 
 
 @dataclass(frozen=True)
-class ToldSeam:
-    """What is to be said of a seam."""
-
-    id: str
-    letters: str
-    code: str
-    """failed, presses, changed, glued or awry."""
-    said: Said
-    has_inside: bool
-    at_mm: tuple[float, float, float]
-
-
-@dataclass(frozen=True)
 class JoinResult:
     """How many of what."""
 
@@ -106,6 +92,11 @@ class JoinResult:
     """Of what comes off; None where nothing does."""
     long: LongFacts | None = None
     """Of what is held in the hand, or has rods."""
+    weight: WeightRecord | None = None
+    """Of what is held in the hand, or has ballast."""
+    moves: int = 0
+    unmoved: tuple[Said, ...] = ()
+    """What was to move and does not, or gapes."""
     beside: tuple[Said, ...] = ()
     """What lies too near to a compass."""
 
@@ -133,6 +124,9 @@ class JoinData:
     key_gap_mm: float = 0.0
     long: LongRecord | None = None
     """Of what is held in the hand, or has rods: how it bears being swung."""
+    weight: WeightRecord | None = None
+    """Of the same, and of what has ballast."""
+    moves: tuple[MovedRecord, ...] = ()
 
 
 class JoinStation(Station[Case, JoinInputs, JoinResult]):
@@ -166,6 +160,10 @@ class JoinStation(Station[Case, JoinInputs, JoinResult]):
         side = {"left": " L", "right": " R"}.get(pieces.side, "")
         if r.rods or pieces.site == "hand_held":
             rule = replace(rule, carried=carried_as(r, case.of(PrintRecipe)))
+        if r.moves:
+            rule = replace(rule, moves=r.moves)
+        if r.ballast:
+            rule = replace(rule, ballast=r.ballast, material=plastic, printed=printed_as(case.of(PrintRecipe), bool(fit.result.judged)))
         return JoinInputs(
             known["cut"].ref, shaped_of(case, known), fit.result.scale, case.of(CutRecipe).as_one, part_name(case.name), rule, r.marks,
             part_name(case.name).upper()[:_TITLE] + side if r.marks != "none" else "", tuple(f.turn_deg for f in pieces.files),
@@ -197,18 +195,22 @@ class JoinStation(Station[Case, JoinInputs, JoinResult]):
                 counts[what] = counts.get(what, 0) + 1
         if rods:
             counts["rod"] = len(rods)
-        glued = sum(not s.joints and not s.own for s in seams)
+        if joined.moves:
+            counts["rivet"] = sum(m.rivets for m in joined.moves)
+        glued = sum(not s.joints and not s.own and s.code != "moves" for s in seams)
         result = JoinResult(
-            counts, len(seams), glued, sum(s.own > 0 for s in seams), joined.warnings, hardware(joined.joints, rods), _told(seams),
+            counts, len(seams), glued, sum(s.own > 0 for s in seams), joined.warnings, hardware(joined.joints, (*rods, *joined.moves)), _told(seams),
             round(joined.grown_mm3 + max(lettered, 0.0), 1), round(joined.carved_mm3 + max(-lettered, 0.0), 1),
             len({m.part for m in marks}), len(parts), min((s.closing.safety for s in seams if s.closing), default=None),
-            long_facts(joined.load) if joined.load else None,
+            long_facts(joined.load) if joined.load else None, joined.weight, len(joined.moves),
+            (*joined.unmoved, *(t for m in joined.moves if (t := told_of(m)) is not None)),
             beside_compass([f for j in joined.joints for f in j.fasteners if f.kind == "magnet"], rods, inside),
         )  # fmt: skip
         data = JoinData(
             seams, tuple(JoinedPart(p.name, p.id, normals[p.name], _supplied_down(p, inputs)) for p in parts), joined.steps,
             tuple(MarkRecord(m.part, m.text, m.at_mm, m.height_mm) for m in marks), inputs.rule.pins.clearance_mm, inputs.rule.key_gap_mm,
-            long_record(joined.load) if joined.load else None,
+            long_record(joined.load) if joined.load else None, joined.weight,
+            tuple(moved_record(m, k) for k, m in enumerate(joined.moves)),
         )  # fmt: skip
         return Made(result, data)
 
@@ -217,15 +219,15 @@ class JoinStation(Station[Case, JoinInputs, JoinResult]):
         recipe = case.of(JoinRecipe)
         said: list[Finding | Note] = []
         for told in result.told:
-            if told.code == "glued":
+            if told.code in ("glued", "moves"):
                 continue
             remedies = list[Remedy]()
             if told.code in ("weak", "stuck"):
-                remedies += _firmer(recipe, told)
+                remedies += firmer(recipe, told)
             if told.code in ("failed", "presses"):
-                smaller = _smaller(recipe, told) if told.code == "presses" else None
-                remedies += [Remedy(say("Screws of {}", smaller.thread), _with(recipe, told, smaller))] if smaller else []
-                remedies.append(Remedy(say("Hold it as suits the wall"), _with(recipe, told, Held(told.id, "auto"))))
+                smaller = smaller_screw(recipe, told) if told.code == "presses" else None
+                remedies += [Remedy(say("Screws of {}", smaller.thread), held_otherwise(recipe, told, smaller))] if smaller else []
+                remedies.append(Remedy(say("Hold it as suits the wall"), held_otherwise(recipe, told, Held(told.id, "auto"))))
             sentence = say("{}: {}", told.letters.replace("-", " to "), told.said)
             said.append(Finding(f"seam-{told.code}", Verdict.TIGHT, sentence, told.at_mm, tuple(remedies)))
         bare = [t for t in result.told if t.code == "glued"]
@@ -248,19 +250,23 @@ class JoinStation(Station[Case, JoinInputs, JoinResult]):
             )
             said.append(Note("unmarked", say(words)))
         if result.long is not None:
-            said += _breaks(recipe, result.long)
+            said += breaks(recipe, result.long)
+        if result.weight is not None:
+            said += heavy(result.weight, material(plastic))
+        said += [Finding("moves", Verdict.TIGHT, words) for words in result.unmoved]
         said += [Finding("compass", Verdict.TIGHT, words) for words in result.beside]
         return (*said, *(Finding("broken-through", Verdict.TIGHT, w) for w in result.warnings))
 
     def fact(self, result: JoinResult) -> Fact:
         """What there is most of; what is only glued."""
-        if not result.seams:
+        if not result.seams and not result.counts:
             return Fact(say("no seams"))
         screws = sum(h.count for h in result.hardware if h.kind == "screw")
         known = [v for v in (result.least_safety, result.long.safety if result.long else None) if v is not None]
         below = (
             f"safety {min(known):.1f}" if known else f"{result.glued_only} glued only" if result.glued_only else f"{result.own} hold as made" if result.own
-            else counted(screws, "screw") if screws else counted(result.seams, "seam")
+            else counted(screws, "screw") if screws
+            else counted(result.moves, "place moves", "places move") if result.moves and not result.seams else counted(result.seams, "seam")
         )  # fmt: skip
         most = sorted(result.counts.items(), key=lambda c: -c[1])
         if not most:
@@ -273,7 +279,7 @@ class JoinStation(Station[Case, JoinInputs, JoinResult]):
         return Fact(say(main), say(below))
 
 
-_ONE = {k: k for k in ("pin", "tongue", "lip", "dovetail", "lug", "snap", "magnet", "rod")} | {
+_ONE = {k: k for k in ("pin", "tongue", "lip", "dovetail", "lug", "snap", "magnet", "rod", "rivet")} | {
     "insert": "lug",
     "bolt": "lug",
     "wing": "lug",
@@ -293,71 +299,6 @@ def inside_of_piece(inputs: JoinInputs, place: Place) -> InsideRoom:
     s = np.array(inputs.scale)
     kept = tuple((c.what, np.array(c.low_mm) * s, np.array(c.high_mm) * s) for c in inputs.clear)
     return InsideRoom.read(place.file(inputs.fit, INSIDE_FILE), kept)
-
-
-def _with(recipe: JoinRecipe, told: ToldSeam, held: Held) -> dict[str, Any]:
-    """The change that holds one seam otherwise."""
-    kept = [plain(h) for h in recipe.joints if h.seam not in (told.id, told.letters)]
-    return {"joints": [*kept, plain(held)]}
-
-
-def _firmer(recipe: JoinRecipe, told: ToldSeam) -> list[Remedy]:
-    """What would keep a part on that does not stay on its magnets: a stronger grade, or lugs with screws in their stead."""
-    named = [h for h in recipe.joints if h.seam in (told.id, told.letters)] or [h for h in recipe.joints if not h.seam]
-    own = replace(named[0], seam=told.id) if named else Held(told.id, "magnet")
-    remedies = []
-    if told.code == "weak" and not own.magnet:
-        remedies.append(Remedy(say("Discs of 10 × 5 mm, N52"), _with(recipe, told, replace(own, magnet="10x5:N52", at_mm=None))))
-    remedies.append(Remedy(say("Screws in lugs inside"), _with(recipe, told, Held(told.id, "insert"))))
-    return remedies
-
-
-def _breaks(recipe: JoinRecipe, long: LongFacts) -> list[Finding | Note]:
-    """Where what is held in the hand breaks when it is swung, and which rods would hold it."""
-    said: list[Finding | Note] = [Finding("rod", Verdict.TIGHT, words, long.place_mm) for words in long.said]
-    if long.safety >= ENOUGH:
-        if long.ends_safety < 1:
-            words = "An end of the rod sits too short past the last seam: its bore bears {} of what it has to. Let it go further in."
-            said.append(Finding("rod-ends", Verdict.TIGHT, say(words, Quantity((long.ends_safety,), "share", 0)), long.place_mm))
-        return said
-    where = f"at seam {long.seam.replace('-', ' to ')}" if long.seam else "in the print"
-    words = f"Swung with {{}} g it {'breaks' if long.safety < 1 else 'is weakest'} {where}, {{}} from its low end: safety {{}}, and {{}} is wanted."
-    sentence = say(
-        words, Quantity((long.swing_g,), "count", 1), mm(long.at_mm), Quantity((long.safety,), "count", 1), Quantity((ENOUGH,), "count", 1)
-    )
-    remedies = list[Remedy]()
-    for offer in long.offers[:2]:
-        sentence = say(
-            "{} With a {} {} long: {}.", sentence, offer.name, mm(offer.high_mm - offer.low_mm), Quantity((offer.safety,), "count", 1)
-        )
-        kept = [plain(r) for r in recipe.rods[1:]]
-        remedies.append(Remedy(say("{}", offer.name[0].upper() + offer.name[1:]), {"rods": [plain(Rod("long", offer.stock)), *kept]}))
-    if not long.offers:
-        sentence = say("{} No rod in the table would do: swing it less, part it elsewhere, or make it lighter at its ends.", sentence)
-    said.append(Finding("breaks", Verdict.STOPS if long.safety < 1 else Verdict.TIGHT, sentence, long.place_mm, tuple(remedies)))
-    return said
-
-
-def carried_as(recipe: JoinRecipe, printed: PrintRecipe) -> Carried:
-    """How a long piece is handled, and what its seams are glued with."""
-    plastic = printed.material
-    usual = next((g for g in GLUES.values() if plastic in g.materials), GLUES["epoxy"])
-    glue = GLUES.get(recipe.glue, usual)
-    return Carried(recipe.swing_g, recipe.grip_mm, printed_as(printed, False), plastic, glue.shear_mpa, recipe.rods)
-
-
-def printed_as(recipe: PrintRecipe, worn: bool) -> Printed:
-    """How the parts of a piece are printed, as far as their weight goes."""
-    profile = recipe.profile()
-    return Printed(material(profile.material).density_g_cm3, profile.walls * profile.line_width_mm, profile.infill, worn)
-
-
-def _smaller(recipe: JoinRecipe, told: ToldSeam) -> Held | None:
-    """The same with the next smaller screw; None where there is none."""
-    named = [h for h in recipe.joints if h.seam in (told.id, told.letters)] or [h for h in recipe.joints if not h.seam]
-    names = list(THREADS)
-    at = names.index(named[0].thread) if named and named[0].kind in SCREWED else 0
-    return replace(named[0], seam=told.id, thread=names[at - 1], at_mm=None) if at else None
 
 
 def _told(seams: Sequence[SeamRecord]) -> tuple[ToldSeam, ...]:

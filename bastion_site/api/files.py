@@ -14,6 +14,8 @@ from rest_framework.decorators import api_view
 
 from bastion_core.engine.keeping import plain
 from bastion_core.engine.store import Ref
+from bastion_core.join.patterns import strips_pdf, strips_svg
+from bastion_core.join.station import JoinData
 from bastion_core.plan import plan_record
 from bastion_core.takeaway import cut_list, hardware_list, part_name, sheet_html
 from bastion_site.builds.models import Build, Piece
@@ -104,6 +106,27 @@ def build_hardware(request, pk: int) -> HttpResponse:
     if build is None:
         raise Http404("There is no such build.")
     return _hardware(list(build.pieces.select_related(*WITH)), f"{part_name(build.name)}-hardware.csv")
+
+
+@extend_schema(responses={(200, "image/svg+xml"): OpenApiTypes.STR, (200, "application/pdf"): OpenApiTypes.BINARY})
+@api_view(["GET"])
+def piece_strips(request, pk: int, kind: str) -> HttpResponse:
+    """The strips of a piece's moving parts as flat patterns at true size."""
+    piece = Piece.objects.select_related(*WITH).filter(pk=pk).first()
+    if piece is None:
+        raise Http404("There is no such piece.")
+    found = graph_of(piece).found("join")
+    if found is None:
+        raise NotYet("The joints are not computed yet. Wait for them, and download the strips then.")
+    data: JoinData = graph_of(piece).data("join")
+    name = f"{part_name(piece.name)}-strips.{kind}"
+    svg = kind == "svg"
+    content = strips_svg(data.moves, piece.name) if svg else strips_pdf(data.moves, piece.name)
+    return HttpResponse(
+        content,
+        content_type="image/svg+xml" if svg else "application/pdf",
+        headers={"Content-Disposition": f'attachment; filename="{name}"'},
+    )
 
 
 def _hardware(pieces: list[Piece], name: str) -> HttpResponse:

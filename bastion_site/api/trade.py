@@ -16,6 +16,7 @@ from bastion_core.fit.movement import LEAST_DOWN_DEG
 from bastion_core.fit.sites import WAYS_IN
 from bastion_core.fit.suit import OUT_OF_PROPORTION
 from bastion_core.join.coupon import LADDERS
+from bastion_core.join.moving import MOVES, STRIPS_MM
 from bastion_core.join.rods import AXES
 from bastion_core.join.table import GLUES, KINDS, SCREWED
 from bastion_core.measure.table import SITES
@@ -23,6 +24,7 @@ from bastion_core.pieces.hardware import MAGNETS_MM, usual_uses
 from bastion_core.print.profile import LAYER_HEIGHTS_MM
 from bastion_core.print.recipe import SPOT_MM
 from bastion_core.print.sanding import PRIMER_FILLS_MM
+from bastion_core.statics.fills import FILLS
 from bastion_core.statics.stock import usual_stock
 from bastion_core.stations import STATIONS
 from bastion_core.threads import THREADS
@@ -77,6 +79,12 @@ class Trade:
     """Rods that are sold, by their codes, the lightest first."""
     axes: dict[str, str]
     """Along which a rod runs, by its code."""
+    fills: dict[str, str]
+    """What cavities are filled with, by its code."""
+    moves: dict[str, str]
+    """How parts may move against each other, by its code."""
+    strips: tuple[str, ...]
+    """What strips inside of moving plates are cut of."""
     glues: dict[str, str]
     """By their codes."""
     most_bow_mm: float
@@ -114,6 +122,9 @@ def trade(request) -> Response:
         tuple(f"{d}x{t}" for d, t in MAGNETS_MM if d >= 4),
         {s.code: s.name for s in usual_stock()},
         dict(AXES),
+        {f.key: f.name for f in FILLS.values()},
+        dict(MOVES),
+        tuple(STRIPS_MM),
         {g.key: g.name for g in GLUES.values()},
         MOST_BOW_MM,
         tuple(Ladder(f"{what}_mm", name, steps) for what, (name, steps) in LADDERS.items()),

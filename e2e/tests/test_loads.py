@@ -123,3 +123,76 @@ class Loads(InTheBrowser):
         self.open(f"/build/{self.build.id}/")
         row = page.get_by_role("row").filter(has_text="Staff")
         expect(row).to_contain_text(f"safety {after.safety:.1f}")
+
+
+class Moving(InTheBrowser):
+    """Two plates in one file on a rivet, and a lantern whose foot is filled."""
+
+    def setUp(self):
+        super().setUp()
+        made = tempfile.TemporaryDirectory()
+        self.addCleanup(made.cleanup)
+        self.build, _ = shop(small=False)
+        self.folder = Path(made.name)
+
+    def upload(self, name: str, solid: Solid, **recipe) -> None:
+        path = self.folder / f"{name}.stl"
+        write_binary_stl(solid.mesh(), path)
+        self.client.post(
+            "/api/pieces/upload/", {"build": self.build.id, "file": file_of(path), "name": name, "site": recipe.pop("site", "other")}
+        )
+        piece = self.build.pieces.get(name=name)
+        answer = self.client.patch(f"/api/pieces/{piece.id}/", {"version": piece.version, **recipe}, content_type="application/json")
+        self.assertEqual(answer.status_code, 200, answer.content)
+        work_off()
+        self.open(f"/build/{self.build.id}/piece/{piece.id}/join")
+
+    def data(self, name: str):
+        return graph_of(self.build.pieces.get(name=name)).data("join")
+
+    def test_plates_turn_until_they_meet(self):
+        page = self.page
+        plate = box(120, 120, 3).manifold + Manifold.cube([4.0, 4.0, 10.0]).translate([30, 20, 0])
+        arm = Manifold.cube([58.0, 12.0, 3.0]).translate([-8, -6, 3.6])
+        self.upload(
+            "Hatch", Solid(plate + arm), scale=[1, 1, 1], moves=[{"parts": "A-B", "at_mm": [0, 0, 0], "axis": [0, 0, 1], "kind": "rivet"}]
+        )
+        (moved,) = self.data("Hatch").moves
+        card = page.get_by_role("group", name="What moves")
+        expect(card).to_contain_text(f"turns from {moved.low:.0f} to {moved.high:.0f} degrees".replace("-", "−"))
+        self.assertTrue(moved.held_high != moved.held_low, "one post stops it one way")
+        expect(page.get_by_role("img", name="How far B moves against A")).to_be_visible()
+        expect(page.get_by_role("table", name="Pins and hardware")).to_contain_text("Rivet 3 × ")
+        for kind, starts in (("SVG", b"<svg"), ("PDF", b"%PDF")):
+            with page.expect_download() as download:
+                card.get_by_role("link", name=kind).click()
+            self.assertTrue(Path(download.value.path()).read_bytes().startswith(starts))
+        # Too near an edge: said, with what to do, and nothing is lost.
+        card.get_by_role("textbox", name="Back (mm)").fill("4.5")
+        card.get_by_role("textbox", name="Back (mm)").press("Enter")
+        self.work()
+        expect(self.ledger()).to_contain_text(re.compile("comes too near an edge of [AB]"))
+        expect(page.get_by_role("group", name="What moves").get_by_role("textbox", name="Back (mm)")).to_have_value("4.5")
+
+    def test_a_lantern_gets_its_ballast(self):
+        page = self.page
+        lantern = Solid(Manifold.cylinder(60, 50, 50, 64) + Manifold.cylinder(250, 14, 14, 48).translate([0, 0, 60]))
+        cut = {"id": "c1", "point": [0, 0, 60], "normal": [0, 0, 1], "limits": []}
+        self.upload("Lantern", lantern, site="hand_held", scale=[1, 1, 1], cuts=[cut])
+        before = self.data("Lantern").weight
+        weight = page.get_by_role("group", name="Weight")
+        expect(weight).to_contain_text(f"{before.mass_g:.0f} g as printed")
+        foot = max(self.build.pieces.get(name="Lantern").of(JoinRecipe).joints, default=None)
+        self.assertIsNone(foot)
+        page.get_by_role("combobox", name="Fill a part").click()
+        page.get_by_role("option", name="B with dry sand").click()
+        self.work()
+        after = self.data("Lantern").weight
+        self.assertGreater(after.mass_g, before.mass_g)
+        self.assertLess(after.at_mm[2], before.at_mm[2])
+        expect(weight).to_contain_text(re.compile(rf"B: {after.ballast[0].grams:.0f} g of dry sand"))
+        expect(weight).to_contain_text("Quartz dust harms lungs")
+        weight.get_by_role("button", name="Leave it out").click()
+        # As it was before: that is computed already.
+        expect(weight).to_contain_text("as printed")
+        self.assertEqual(self.build.pieces.get(name="Lantern").of(JoinRecipe).ballast, ())

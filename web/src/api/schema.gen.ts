@@ -579,6 +579,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/pieces/{id}/strips.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The strips of a piece's moving parts as flat patterns at true size. */
+        get: operations["pieces_strips.pdf_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pieces/{id}/strips.svg": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The strips of a piece's moving parts as flat patterns at true size. */
+        get: operations["pieces_strips.svg_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/pieces/{id}/takeaway/": {
         parameters: {
             query?: never;
@@ -1214,6 +1248,51 @@ export interface components {
          * @enum {string}
          */
         AxisEnum: "long" | "x" | "y" | "z";
+        /** @description What goes into a part (its id, or its letter), how much of it in g (None for as much as goes in), and the wall that stays. */
+        Ballast: {
+            part: string;
+            fill: string;
+            /** Format: double */
+            grams: number | null;
+            /** Format: double */
+            wall_mm: number;
+        };
+        /** @description Ballast as it is told. */
+        BallastRecord: {
+            part: string;
+            id: string;
+            fill: string;
+            name: string;
+            /** Format: double */
+            grams: number;
+            /** Format: double */
+            full_g: number;
+            /** Format: double */
+            litres: number;
+            /** Format: double */
+            high_mm: number;
+            /** Format: double */
+            pressure_kpa: number;
+            /** Format: double */
+            stress_mpa: number;
+            /** Format: double */
+            safety: number;
+            /** Format: double */
+            warms_deg_c: number;
+            /** Format: double */
+            sets_h: number;
+            caution: string;
+            at_mm: number[];
+        };
+        /** @description What goes into a part (its id, or its letter), how much of it in g (None for as much as goes in), and the wall that stays. */
+        BallastRequest: {
+            part: string;
+            fill?: string;
+            /** Format: double */
+            grams?: number | null;
+            /** Format: double */
+            wall_mm?: number;
+        };
         /** @description A box wanted inside, or with ``round`` a cylinder about its z whose diameter is the size along x; ``place`` is a key of PLACES, ``at_mm`` a point of the scaled piece near which it goes. Neither: wherever it fits best. */
         Bay: {
             name: string;
@@ -1542,6 +1621,8 @@ export interface components {
             /** Format: double */
             pin_clearance_mm: number | null;
             rods: components["schemas"]["Rod"][];
+            ballast: components["schemas"]["Ballast"][];
+            moves: components["schemas"]["Moving"][];
             /** Format: double */
             swing_g: number;
             grip_mm: number[] | null;
@@ -1710,6 +1791,9 @@ export interface components {
              */
             pin_clearance_mm?: number | null;
             rods?: components["schemas"]["RodRequest"][];
+            ballast?: components["schemas"]["BallastRequest"][];
+            /** What moves */
+            moves?: components["schemas"]["MovingRequest"][];
             /**
              * Swung with
              * Format: double
@@ -2110,6 +2194,14 @@ export interface components {
             thread?: string;
             magnet?: string;
         };
+        /** @description What a hinge takes: how far apart its outer ends, how many, and the slew that leaves. */
+        HingeNeeds: {
+            /** Format: double */
+            width_mm: number;
+            count: number;
+            /** Format: double */
+            slew_mm: number;
+        };
         /** @description Something of a fixed size in a piece, as it lies in its file and as it is at this scale. */
         Hole: {
             feature: components["schemas"]["Feature"];
@@ -2169,6 +2261,8 @@ export interface components {
             /** Format: double */
             key_gap_mm: number;
             long: components["schemas"]["LongRecord"] | null;
+            weight: components["schemas"]["WeightRecord"] | null;
+            moves: components["schemas"]["MovedRecord"][];
         };
         /**
          * @description * `auto` - auto
@@ -2205,6 +2299,9 @@ export interface components {
             /** Format: double */
             least_safety: number | null;
             long: components["schemas"]["LongFacts"] | null;
+            weight: components["schemas"]["WeightRecord"] | null;
+            moves: number;
+            unmoved: components["schemas"]["Said"][];
             beside: components["schemas"]["Said"][];
         };
         /** @description Two subassemblies become one. */
@@ -2297,6 +2394,17 @@ export interface components {
         LiesOnRequest: {
             part: string;
             down: number[];
+        };
+        /** @description A seam that tears when the thing is snatched up by the parts on one side of it. */
+        Lift: {
+            by: string[];
+            seam: string;
+            /** Format: double */
+            hangs_g: number;
+            /** Format: double */
+            lever_mm: number;
+            /** Format: double */
+            safety: number;
         };
         /** @description A link that opens a wearer's sheet and nothing else. */
         Link: {
@@ -2502,6 +2610,13 @@ export interface components {
             contacts: components["schemas"]["DrawnContact"][];
             left_out: string[];
         };
+        /**
+         * @description * `rivet` - rivet
+         *     * `slot` - slot
+         *     * `hinge` - hinge
+         * @enum {string}
+         */
+        MoveKindEnum: "rivet" | "slot" | "hinge";
         /** @description A piece that the last measuring changed, and each figure before and after. */
         Moved: {
             piece: number;
@@ -2510,6 +2625,68 @@ export interface components {
             hours: number[];
             filament_g: number[];
             parts: number[];
+        };
+        /** @description How two parts move, as it is told. */
+        MovedRecord: {
+            index: number;
+            kind: components["schemas"]["MoveKindEnum"];
+            parts: string;
+            rivets: number;
+            /** Format: double */
+            rivet_mm: number;
+            /** Format: double */
+            hole_mm: number;
+            /** Format: double */
+            half_hole_mm: number;
+            /** Format: double */
+            low: number;
+            /** Format: double */
+            high: number;
+            held_low: boolean;
+            held_high: boolean;
+            /** Format: double */
+            gape_mm: number;
+            /** Format: double */
+            gapes_at: number;
+            /** Format: double */
+            overlap_mm: number;
+            strip: components["schemas"]["Strip"] | null;
+            /** Format: double */
+            most_strain: number;
+            hinge: components["schemas"]["HingeNeeds"] | null;
+            drawing: string[][];
+            box: number[];
+            at_mm: number[];
+        };
+        /** @description Two parts (by letters, A-B: the second moves against the first) that move about a line through a point along an axis, at scale 1. */
+        Moving: {
+            parts: string;
+            kind: components["schemas"]["MoveKindEnum"];
+            at_mm: number[];
+            axis: number[];
+            /** Format: double */
+            rivet_mm: number;
+            /** Format: double */
+            play_mm: number;
+            /** Format: double */
+            slot_mm: number;
+            along: number[];
+            strip: string;
+        };
+        /** @description Two parts (by letters, A-B: the second moves against the first) that move about a line through a point along an axis, at scale 1. */
+        MovingRequest: {
+            parts: string;
+            kind?: components["schemas"]["MoveKindEnum"];
+            at_mm?: number[];
+            axis?: number[];
+            /** Format: double */
+            rivet_mm?: number;
+            /** Format: double */
+            play_mm?: number;
+            /** Format: double */
+            slot_mm?: number;
+            along?: number[];
+            strip?: string;
         };
         /** @description A caution or a hint. Nothing is judged by it. */
         Note: {
@@ -2643,6 +2820,9 @@ export interface components {
              */
             pin_clearance_mm?: number | null;
             rods?: components["schemas"]["RodRequest"][];
+            ballast?: components["schemas"]["BallastRequest"][];
+            /** What moves */
+            moves?: components["schemas"]["MovingRequest"][];
             /**
              * Swung with
              * Format: double
@@ -2770,6 +2950,9 @@ export interface components {
              */
             pin_clearance_mm?: number | null;
             rods?: components["schemas"]["RodRequest"][];
+            ballast?: components["schemas"]["BallastRequest"][];
+            /** What moves */
+            moves?: components["schemas"]["MovingRequest"][];
             /**
              * Swung with
              * Format: double
@@ -3652,6 +3835,22 @@ export interface components {
             undo: components["schemas"]["StepRef"] | null;
             redo: components["schemas"]["StepRef"] | null;
         };
+        /** @description A strip cut flat: its length and width, its holes (x from one end, diameter) on its middle line; of what, how thick. */
+        Strip: {
+            material: string;
+            /** Format: double */
+            thick_mm: number;
+            /** Format: double */
+            long_mm: number;
+            /** Format: double */
+            wide_mm: number;
+            holes_mm: number[][];
+            /** Format: double */
+            free_mm: number;
+            /** Format: double */
+            strain: number;
+            count: number;
+        };
         /** @description All worn pieces of a build, and the first guess from the statures. */
         Suit: {
             /** Format: double */
@@ -3819,6 +4018,13 @@ export interface components {
             axes: {
                 [key: string]: string;
             };
+            fills: {
+                [key: string]: string;
+            };
+            moves: {
+                [key: string]: string;
+            };
+            strips: string[];
             glues: {
                 [key: string]: string;
             };
@@ -3971,6 +4177,18 @@ export interface components {
             version?: number;
             /** @description Who took what is changed. */
             by?: string;
+        };
+        /** @description What a piece weighs and where it balances, without and with its ballast; what it may not be lifted by. */
+        WeightRecord: {
+            /** Format: double */
+            bare_g: number;
+            /** Format: double */
+            mass_g: number;
+            bare_at_mm: number[];
+            at_mm: number[];
+            ballast: components["schemas"]["BallastRecord"][];
+            lifts: components["schemas"]["Lift"][];
+            said: components["schemas"]["Said"][];
         };
         /** @description What another scale or padding would bring, read off the curve. */
         WhatIf: {
@@ -5124,6 +5342,50 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Tried"];
+                };
+            };
+        };
+    };
+    "pieces_strips.pdf_retrieve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/svg+xml": string;
+                    "application/pdf": string;
+                };
+            };
+        };
+    };
+    "pieces_strips.svg_retrieve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/svg+xml": string;
+                    "application/pdf": string;
                 };
             };
         };

@@ -17,6 +17,7 @@ import { LazyStage } from "../../stage/LazyStage";
 import type { StageSeam } from "../../stage/SeamKnobs";
 import type { StationProps } from "../types";
 import { LongCard, LongSheet } from "./Long";
+import { MovesCard, MovesSheet, WeightCard } from "./Moves";
 import { SeamCard } from "./SeamCard";
 import { SeamSheet, SeamStrip } from "./SeamSheet";
 import { useTrying } from "./trying";
@@ -32,6 +33,7 @@ const PINS: { label: string; value: string; sizes: number[] | null }[] = [
 
 /** The strip's entry for the whole length of what is held in the hand. */
 const ALONG = "along";
+const MOVES = "moves";
 
 export default function JoinStation({ piece, change, children }: StationProps) {
   const shop = useShop();
@@ -45,6 +47,8 @@ export default function JoinStation({ piece, change, children }: StationProps) {
   const data = piece.join_data;
   const seams = data?.seams ?? [];
   const long = data?.long ?? null;
+  const moves = data?.moves ?? [];
+  const moving = moves.length > 0 && (chosen === MOVES || (chosen === null && !long));
   const along = long !== null && (chosen === ALONG || chosen === null);
   const seam = seams.find((s) => s.id === chosen) ?? seams[0];
   const r = piece.recipe;
@@ -74,7 +78,39 @@ export default function JoinStation({ piece, change, children }: StationProps) {
     });
   };
 
-  const stage = along ? (
+  const extra = [...(long ? [[ALONG, "Along its length"] as const] : []), ...(moves.length ? [[MOVES, "What moves"] as const] : [])];
+  const letters = (piece.cut_data?.parts ?? []).map((p) => ({
+    id: data?.parts.find((j) => j.name === p.name)?.id ?? "",
+    letter: p.name.replace(/^.*-/, ""),
+    centre: p.centre_mm as [number, number, number],
+  }));
+  const stage = moving ? (
+    <Box sx={{ display: "flex", flexDirection: "column", height: "100%" }}>
+      <Box
+        sx={{
+          flex: 1,
+          minHeight: 0,
+          display: "grid",
+          gridTemplateColumns: { xs: "1fr", sm: "1fr 1fr" },
+          gridTemplateRows: { sm: "minmax(0, 1fr)" },
+        }}
+      >
+        <Box sx={{ position: "relative", minHeight: { xs: 320, sm: 0 } }}>
+          <LazyStage
+            file={piece.files.joined ?? piece.files.parts ?? piece.files.preview}
+            label={piece.name}
+            explode={explode}
+            centres={centres}
+          />
+          <Explode value={explode} onChange={setExplode} width={200} />
+        </Box>
+        <Box component="figure" sx={{ m: 0, minWidth: 0, minHeight: 0, borderLeft: `1px solid ${inks.line}` }}>
+          <MovesSheet moved={moves[0]} />
+        </Box>
+      </Box>
+      <SeamStrip seams={seams} chosen={MOVES} onChoose={choose} extra={extra} />
+    </Box>
+  ) : along ? (
     <Box sx={{ display: "flex", flexDirection: "column", height: "100%" }}>
       <Box sx={{ flex: 1, minHeight: { xs: 260, sm: 0 }, position: "relative" }}>
         <LazyStage
@@ -88,7 +124,7 @@ export default function JoinStation({ piece, change, children }: StationProps) {
       <Box component="figure" sx={{ m: 0, height: "46%", minHeight: 220, borderTop: `1px solid ${inks.line}` }}>
         <LongSheet long={long} />
       </Box>
-      <SeamStrip seams={seams} chosen={ALONG} onChoose={choose} along={ALONG} />
+      <SeamStrip seams={seams} chosen={ALONG} onChoose={choose} extra={extra} />
     </Box>
   ) : seam ? (
     <Box sx={{ display: "flex", flexDirection: "column", height: "100%" }}>
@@ -132,7 +168,7 @@ export default function JoinStation({ piece, change, children }: StationProps) {
           </Typography>
         </Box>
       </Box>
-      <SeamStrip seams={seams} chosen={seam.id} onChoose={choose} along={long ? ALONG : undefined} />
+      <SeamStrip seams={seams} chosen={seam.id} onChoose={choose} extra={extra} />
     </Box>
   ) : (
     <LazyStage file={piece.files.joined ?? piece.files.parts ?? piece.files.preview} label={piece.name} />
@@ -140,13 +176,17 @@ export default function JoinStation({ piece, change, children }: StationProps) {
 
   const decisions = (
     <>
-      {!seams.length && (
+      {!seams.length && !moves.length && (
         <Typography color="text.secondary">
           {piece.join ? "The piece is printed whole: there is nothing to join." : "The seams appear here once the piece is parted."}
         </Typography>
       )}
       {along && <LongCard piece={piece} long={long} change={change} />}
-      {seam && !along && (
+      {along && data?.weight && <WeightCard piece={piece} weight={data.weight} parts={letters} change={change} />}
+      {(moving || (piece.recipe.moves.length > 0 && !moves.length)) && (
+        <MovesCard piece={piece} moves={moves} parts={letters} change={change} />
+      )}
+      {seam && !along && !moving && (
         <SeamCard key={seam.id} piece={piece} seam={seam} glue={piece.glues[seams.indexOf(seam)] ?? null} change={change} />
       )}
       <Typography variant="h3" component="h2">
@@ -205,6 +245,8 @@ export default function JoinStation({ piece, change, children }: StationProps) {
         </TextField>
       </Stack>
       <HardwareList piece={piece} />
+      {!along && data?.weight && <WeightCard piece={piece} weight={data.weight} parts={letters} change={change} />}
+      {letters.length > 1 && !piece.recipe.moves.length && <MovesCard piece={piece} moves={[]} parts={letters} change={change} />}
       {!!data?.steps.length && <Order data={data} />}
       <Typography variant="body2" color="text.secondary">
         Dry-fit before any glue. Gloves, fresh air and the product’s own sheet; an iron and an insert stay hot.

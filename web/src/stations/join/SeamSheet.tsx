@@ -159,43 +159,45 @@ function Scale({ x, y, mm, words, line }: { x: number; y: number; mm: number; wo
   );
 }
 
-/** All seams to choose from, each with its number, its parts and what holds it. */
 interface StripProps {
   seams: Seam[];
   chosen: string;
   onChoose: (id: string) => void;
-  /** What is chosen by the entry for the whole length; none where there is no such. */
-  along?: string;
+  /** Entries beside the seams: what is chosen by them, and their words. */
+  extra?: (readonly [string, string])[];
 }
 
-export function SeamStrip({ seams, chosen, onChoose, along }: StripProps) {
+/** All seams to choose from, each with its number, its parts and what holds it. */
+export function SeamStrip({ seams, chosen, onChoose, extra = [] }: StripProps) {
   const { inks } = useTheme().palette;
   const units = useUnits();
   return (
     <Box role="listbox" aria-label="Seams" sx={{ display: "flex", overflowX: "auto", borderTop: `1px solid ${inks.line}`, flex: "none" }}>
-      {along && (
+      {extra.map(([id, words]) => (
         <Box
+          key={id}
           component="button"
           role="option"
-          aria-selected={chosen === along}
-          onClick={() => onChoose(along)}
+          aria-selected={chosen === id}
+          onClick={() => onChoose(id)}
           sx={{
             flex: "none",
             width: 116,
+            minHeight: 72,
             p: 0.75,
             border: 0,
             borderRight: `1px solid ${inks.line}`,
-            borderTop: `3px solid ${chosen === along ? inks.chosen : "transparent"}`,
-            background: chosen === along ? inks.sheet : "transparent",
+            borderTop: `3px solid ${chosen === id ? inks.chosen : "transparent"}`,
+            background: chosen === id ? inks.sheet : "transparent",
             color: inks.ink,
             font: "inherit",
             fontWeight: 600,
             cursor: "pointer",
           }}
         >
-          Along its length
+          {words}
         </Box>
-      )}
+      ))}
       {seams.map((s) => (
         <Box
           key={s.id}
