@@ -187,7 +187,7 @@ PIECES: tuple[DemoPiece, ...] = (
             "scale": [1.0, 1.0, 1.0],
             "cuts": [{"id": "c1", "point": [0.0, 0.0, 52.0], "normal": [0.0, 0.0, 1.0], "limits": []}],
             "ballast": [{"part": "B", "fill": "sand", "grams": 220.0}],
-            "grip_mm": [0.0, 0.0, 300.0],
+            "grip_mm": 300.0,
         },
         note="Sand in the base, so that it hangs still.",
     ),
@@ -201,7 +201,7 @@ PIECES: tuple[DemoPiece, ...] = (
                 {"id": f"c{k}", "point": [0.0, 0.0, z], "normal": [0.0, 0.0, 1.0], "limits": []}
                 for k, z in enumerate((380.0, 760.0, 1140.0, 1520.0), 1)
             ],
-            "grip_mm": [0.0, 0.0, 600.0],
+            "grip_mm": 600.0,
             "rods": [{"axis": "long", "stock": "carbon-16x1.5", "from_mm": 300.0, "to_mm": 1300.0}],
         },
         note="A tube through three seams holds the lantern’s weight.",

@@ -24,7 +24,7 @@ from bastion_core.join.loads import HangsAt, Printed, Stuck, hangs_at
 from bastion_core.join.moving import Moved, Moving, moved
 from bastion_core.join.order import JoinStep, steps_of
 from bastion_core.join.places import Carved, SeamRoom, outline_of
-from bastion_core.join.rods import Carried, Loaded, loaded
+from bastion_core.join.rods import Carried, Loaded, RodIn, loaded
 from bastion_core.join.room import InsideRoom
 from bastion_core.join.table import KINDS, Kind
 from bastion_core.progress import Progress, silent
@@ -169,7 +169,9 @@ def join(
     weight = None
     if rule.carried is not None or rule.ballast:
         glue = rule.carried.glue_mpa if rule.carried else _GLUE_MPA
-        weight = weighed(parting, printed, fills, lifts(parting, printed, glue, rods, {f.part: f for f in fills}), unfilled)
+        weight = weighed(
+            parting, printed, fills, lifts(parting, printed, glue, rods, {f.part: f for f in fills}), (*unfilled, *_pierced(fills, rods))
+        )
     return Joined(
         tuple(parts),
         tuple(joints),
@@ -202,6 +204,12 @@ def _filled(parting: Parting, rule: JoinRule, printed: Printed) -> tuple[tuple[F
         else:
             said.append(found)
     return tuple(fills), tuple(said)
+
+
+def _pierced(fills: Sequence[Filled], rods: Sequence[RodIn]) -> tuple[Said, ...]:
+    """Ballast that a rod's bore runs into."""
+    words = "The rod runs through the ballast of {}: let it end before, or leave the ballast out there."
+    return tuple(say(words, f.part.rsplit("-", 1)[-1]) for f in fills if any(f.cavity.common(r.tools(1)[0]).volume > 1.0 for r in rods))
 
 
 def _made_of(part: Part, held_by: Sequence[tuple[Fastener, int]], holes: Sequence[Solid] = ()) -> tuple[Solid, float, float, list[Said]]:

@@ -69,6 +69,8 @@ class Moving:
             raise RecipeProblem(f"A slot lets a plate slide 2 to {MOST_SLIDE_MM:g} mm.", "moves")
         if self.strip and self.strip not in STRIPS_MM:
             raise RecipeProblem(f"“{self.strip}” is no strip known here. There are: {', '.join(STRIPS_MM)}.", "moves")
+        if not all(abs(v) < 1e5 for v in (*self.at_mm, *self.axis, *self.along)):
+            raise RecipeProblem("What moves turns about a line through its piece.", "moves")
         if min(float(np.linalg.norm(self.axis)), float(np.linalg.norm(self.along))) < 1e-6:
             raise RecipeProblem("An axis needs a direction.", "moves")
 

@@ -63,10 +63,11 @@ class JoinRecipe(Recipe):
         SWING_G, "Swung with", because="how it is swung", least=1.0, most=20.0, hint="In g: 1 is held still, 3 is usual, 5 is a blow.",
         flag=Flag("--swing", "g with which a thing held in the hand is swung", float, hold="G"),
     )  # fmt: skip
-    grip_mm: tuple[float, float, float] | None = decision(
-        None, "Held at", because="where it is held", nothing="where it balances", unit="mm", least=-1e5, most=1e5,
+    grip_mm: float | None = decision(
+        None, "Held at", because="where it is held", nothing="where it balances", unit="mm", least=0.0, most=1e5,
+        flag=Flag("--grip", "mm from its low end to where a hand holds it, in the file's own size", float, hold="MM"),
     )  # fmt: skip
-    """Where a hand holds it, in the piece's own upright mm at scale 1."""
+    """Along its length from its low end, at scale 1."""
     marks: str = decision(
         "engraved", "Marks inside", because="the marks", choices=MARKS, flag=Flag("--marks", "letters on the inside of each part"),
     )  # fmt: skip
@@ -89,11 +90,9 @@ class JoinRecipe(Recipe):
 
     def mirrored(self) -> dict[str, Any]:
         """What of it has a place, for the other side of a pair."""
-        grip = None if self.grip_mm is None else (-self.grip_mm[0], *self.grip_mm[1:])
         return {
             "joints": tuple(h.mirrored() for h in self.joints),
             "rods": tuple(r.mirrored() for r in self.rods),
-            "grip_mm": grip,
             "moves": tuple(m.mirrored() for m in self.moves),
         }
 

@@ -56,6 +56,8 @@ class Rod:
         if self.axis not in AXES:
             raise RecipeProblem(f"“{self.axis}” is no axis. There are: {', '.join(AXES)}.", "rods")
         stock_of(self.stock)
+        if not all(v is None or abs(v) < 1e5 for v in (*(self.at_mm or ()), self.from_mm, self.to_mm)):
+            raise RecipeProblem("A rod lies in its piece.", "rods")
         if self.from_mm is not None and self.to_mm is not None and self.to_mm - self.from_mm < 10:
             raise RecipeProblem("A rod has to end at least 10 mm after it begins.", "rods")
 
@@ -83,10 +85,10 @@ def read_rod(text: str) -> Rod:
 
 @dataclass(frozen=True)
 class Carried:
-    """How a long piece is handled: swung by how many g, gripped where (a point at scale 1; None where it balances best), printed how."""
+    """How a long piece is handled: swung by how many g, gripped where (from its low end, at scale 1; None where it balances best), printed how."""
 
     swing_g: float = SWING_G
-    grip_mm: tuple[float, float, float] | None = None
+    grip_mm: float | None = None
     printed: Printed = field(default_factory=Printed)
     material: str = "pla"
     glue_mpa: float = 4.0
@@ -252,13 +254,22 @@ def along_axis(whole: Solid, parting: Parting, carried: Carried, axis: Axis, sca
         z = float(frame[2, :3] @ middle + frame[2, 3])
         seams.append(Joined(letters_of(seam), z, section_of(seam.face), carried.glue_mpa))
         crossed.append(seam)
-    beam = Beam(at, sections, mass, _grip(at, mass, filled, carried, frame, scale), carried.swing_g, carried.material, printed.infill)
+    stretch = float(np.linalg.norm(frame[2, :3] * scale))
+    beam = Beam(
+        at,
+        sections,
+        mass,
+        _grip(at, mass, filled, None if carried.grip_mm is None else low + carried.grip_mm * stretch),
+        carried.swing_g,
+        carried.material,
+        printed.infill,
+    )
     return Along(frame, beam, filled, tuple(seams), tuple(crossed), float(low), float(high))
 
 
-def _grip(at: Floats, mass: Floats, filled: Sequence[BaseGeometry], carried: Carried, frame: Floats, scale: Floats) -> tuple[float, float]:
-    if carried.grip_mm is not None:
-        middle = float(frame[2, :3] @ (np.array(carried.grip_mm) * scale) + frame[2, 3])
+def _grip(at: Floats, mass: Floats, filled: Sequence[BaseGeometry], chosen: float | None) -> tuple[float, float]:
+    if chosen is not None:
+        middle = chosen
     else:
         balance = float((at * mass).sum() / mass.sum())
         thick = np.array([max(np.ptp(np.array(f.bounds).reshape(2, 2), axis=0)) if not f.is_empty else np.inf for f in filled])

@@ -18,7 +18,10 @@ from bastion_core.errors import RecipeProblem
 from bastion_core.fit.bays import Bay
 from bastion_core.fit.layers import Layer
 from bastion_core.formats.stl import write_binary_stl
+from bastion_core.join.ballast import Ballast
 from bastion_core.join.held import Held
+from bastion_core.join.moving import Moving
+from bastion_core.join.rods import Rod
 from bastion_core.pieces.recipe import FeatureUse
 from bastion_core.pieces.sets import SetFile
 from bastion_core.print.recipe import LiesOn, SupportPlace
@@ -37,7 +40,8 @@ OTHERWISE = {
     },
     "cut": {"printer_ids": (2,), "cuts": (Cut("c1", (0.0, 0.0, 60.0), (0.0, 0.0, 1.0)),), "as_one": ("1-2",), "aim": "parts", "keep_out": (KeepOut((0.0, 0.0, 5.0)),),
         "features": (FeatureUse((0.0, 0.0, 0.0), "plug"),)},
-    "join": {"pin_diameters_mm": (1.75,), "pin_clearance_mm": 0.22, "joints": (Held("", "glue"),), "marks": "none"},
+    "join": {"pin_diameters_mm": (1.75,), "pin_clearance_mm": 0.22, "joints": (Held("", "glue"),), "marks": "none",
+        "rods": (Rod("z", "steel-8"),), "ballast": (Ballast("A"),), "moves": (Moving("A-B"),)},
     "print": {"layer_mm": 0.12, "walls": 4, "infill": 0.4, "material": "petg", "as_supplied": True,
         "support": "grid", "support_bed_only": True, "brim_mm": 4.0, "raft": True, "slow_outer_wall": True,
         "adaptive_layers": True, "lying": (LiesOn("x", (0.0, 0.0, 1.0)),),
@@ -45,6 +49,9 @@ OTHERWISE = {
         "resin": ("x",), "formed": ("x",)},
 }  # fmt: skip
 """Another value for every decision, under the first station that has to be computed again for it."""
+
+HELD_IN_THE_HAND = {"swing_g": 6.0, "grip_mm": 40.0}
+"""What says something only of what is held in the hand or has rods."""
 
 
 class Made(unittest.TestCase):
@@ -80,13 +87,22 @@ class Anew(Made):
 
     def test_every_decision_makes_its_station_anew_and_none_before_it(self):
         # What straps hold together says something of a set only (cut/tests/test_sets.py).
-        looked_at = {name for values in OTHERWISE.values() for name in values} | {"worn_apart", "glue"}
+        looked_at = {name for values in OTHERWISE.values() for name in values} | {"worn_apart", "glue", *HELD_IN_THE_HAND}
         self.assertEqual(looked_at, set(DECISIONS), "a decision is not looked at here")
         for first, values in OTHERWISE.items():
             for name, value in values.items():
                 with self.subTest(name):
                     stale = self.stale(self.decided(**{name: value}))
                     self.assertEqual(stale[:1], [first], stale)
+
+    def test_how_it_is_held_says_something_of_what_is_held(self):
+        for name, value in HELD_IN_THE_HAND.items():
+            self.assertEqual(self.stale(self.decided(**{name: value})), [], f"{name}: nobody holds a bracer")
+        held = self.decided(rods=(Rod("z", "steel-8"),))
+        Graph(STATIONS, held, self.store, Memo()).carry_out()
+        for name, value in HELD_IN_THE_HAND.items():
+            other = tuple(replace(r, **{name: value}) if name in decisions(type(r)) else r for r in held.decided)
+            self.assertEqual(self.stale(replace(held, decided=other))[:1], ["join"])
 
     def test_a_printer_that_is_not_chosen_changes_nothing(self):
         chosen = self.decided(printer_ids=(1,))
@@ -173,7 +189,7 @@ class Decided(unittest.TestCase):
             "scale": ["1.1x1.2x1"], "layers": ["pad@top=12"], "bays": ["led=10x8x4"], "shift_mm": ["1", "2", "3"], "turn_deg": ["4", "0", "0"],
             "infill": ["30"], "pin_diameters_mm": ["3"], "cuts": ["none"], "site": ["head"], "side": ["left"], "unit": ["cm"], "way_in": ["open"],
             "material": ["petg"], "features": ["1,2,3:magnet-6x3"], "as_one": ["1-2"], "support": ["grid"], "aim": ["parts"], "keep_out": ["1,2,3:20"],
-            "joints": ["A-B=lug"], "marks": ["raised"], "glue": ["epoxy"],
+            "joints": ["A-B=lug"], "marks": ["raised"], "glue": ["epoxy"], "rods": ["z:8"], "ballast": ["A=sand:100"], "swing_g": ["5"],
         }  # fmt: skip
         for kind in RECIPES:
             for name, known in decisions(kind).items():

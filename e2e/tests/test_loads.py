@@ -38,7 +38,7 @@ class Loads(InTheBrowser):
             self.client.post("/api/pieces/upload/", {"build": self.build.id, "file": file_of(path), "name": name, "site": site})
             self.pieces[name] = self.build.pieces.get(name=name)
             cuts = [{"id": f"c{k}", "point": [0, 0, z], "normal": [0, 0, 1], "limits": []} for k, z in enumerate(heights, 1)]
-            self.decide(name, cuts=cuts, **({"grip_mm": [0, 0, 100], "swing_g": 14.0} if name == "Staff" else {}))
+            self.decide(name, cuts=cuts, **({"grip_mm": 100, "swing_g": 14.0} if name == "Staff" else {}))
         recall()
         work_off()
         remember()

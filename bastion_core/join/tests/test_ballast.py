@@ -15,7 +15,7 @@ from bastion_core.join.ballast import FILL_HOLE_MM, Ballast, Filled, cavity_in, 
 from bastion_core.join.fasteners.pin import PinRule
 from bastion_core.join.joining import JoinRule, join
 from bastion_core.join.loads import Printed
-from bastion_core.join.rods import Carried, RodIn
+from bastion_core.join.rods import Carried, Rod, RodIn
 from bastion_core.statics.beam import ACROSS, ALONG_MPA
 from bastion_core.statics.fills import FILLS, pressure_kpa, wall_mpa
 from bastion_core.statics.poses import G_M_S2
@@ -110,7 +110,7 @@ class Weights(unittest.TestCase):
     def test_it_moves_the_balance(self):
         whole, parting = lantern()
         letter = base().name.rsplit("-", 1)[-1]
-        rule = JoinRule(PinRule(), carried=Carried(printed=Printed(), grip_mm=(0, 0, 250.0)), ballast=(Ballast(letter, "shot"),))
+        rule = JoinRule(PinRule(), carried=Carried(printed=Printed(), grip_mm=250.0), ballast=(Ballast(letter, "shot"),))
         made = join(parting, rule, whole=whole, cuts=("c1",))
         weight = made.weight
         assert weight is not None and made.load is not None
@@ -120,6 +120,14 @@ class Weights(unittest.TestCase):
         bare = join(parting, JoinRule(PinRule(), carried=rule.carried), whole=whole, cuts=("c1",))
         assert bare.load is not None
         self.assertLess(made.load.bare.safety, bare.load.bare.safety, "more weight bends it more")
+
+    def test_a_rod_through_it_is_told(self):
+        whole, parting = lantern()
+        letter = base().name.rsplit("-", 1)[-1]
+        rod = Rod("z", "steel-8", from_mm=10, to_mm=300)
+        made = join(parting, JoinRule(PinRule(), carried=Carried(rods=(rod,)), ballast=(Ballast(letter),)), whole=whole, cuts=("c1",))
+        assert made.weight is not None
+        self.assertIn("runs through the ballast", str(made.weight.said[0]))
 
     def test_who_is_not_there(self):
         whole, parting = lantern()

@@ -1625,7 +1625,8 @@ export interface components {
             moves: components["schemas"]["Moving"][];
             /** Format: double */
             swing_g: number;
-            grip_mm: number[] | null;
+            /** Format: double */
+            grip_mm: number | null;
             marks: string;
             glue: string;
             /** Format: double */
@@ -1799,8 +1800,11 @@ export interface components {
              * Format: double
              */
             swing_g?: number;
-            /** Held at */
-            grip_mm?: number[] | null;
+            /**
+             * Held at
+             * Format: double
+             */
+            grip_mm?: number | null;
             /** Marks inside */
             marks?: string;
             glue?: string;
@@ -2828,8 +2832,11 @@ export interface components {
              * Format: double
              */
             swing_g?: number;
-            /** Held at */
-            grip_mm?: number[] | null;
+            /**
+             * Held at
+             * Format: double
+             */
+            grip_mm?: number | null;
             /** Marks inside */
             marks?: string;
             glue?: string;
@@ -2958,8 +2965,11 @@ export interface components {
              * Format: double
              */
             swing_g?: number;
-            /** Held at */
-            grip_mm?: number[] | null;
+            /**
+             * Held at
+             * Format: double
+             */
+            grip_mm?: number | null;
             /** Marks inside */
             marks?: string;
             glue?: string;

@@ -192,7 +192,8 @@ export function LongCard({ piece, long, change }: { piece: Detail; long: Long; c
         </Stack>
       ))}
       <Stack direction="row" spacing={1} sx={{ mt: 1, alignItems: "center" }}>
-        <DecisionField of="swing_g" piece={piece} change={change} width={150} />
+        <DecisionField of="swing_g" piece={piece} change={change} width={110} />
+        <DecisionField of="grip_mm" piece={piece} change={change} width={130} />
         {!rods.length && (
           <Button
             size="small"
