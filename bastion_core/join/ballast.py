@@ -1,7 +1,8 @@
 """Weight in a part: a cavity that keeps its wall and prints without support, what it holds, and what that does to balance, walls and seams."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Container, Mapping, Sequence
 from dataclasses import dataclass, replace
+from types import MappingProxyType
 
 import networkx as nx
 import numpy as np
@@ -103,7 +104,7 @@ def cavity_in(solid: Solid, wall_mm: float, up: bool = True) -> Cavity | None:
     to stand in it. None where there is none."""
     (_, _, low), (_, _, high) = solid.bounds
     at = np.arange(low + _LEVEL_MM / 2, high, _LEVEL_MM)
-    shapes = [shapely.simplify(solid.section(float(z)), _SIMPLE_MM) for z in at]
+    shapes = [shapely.simplify(solid.section(float(z)), _SIMPLE_MM, preserve_topology=False).buffer(0) for z in at]
     over = int(np.ceil(wall_mm / _LEVEL_MM))
     rooms: list[BaseGeometry] = [Polygon()] * len(at)
     before: BaseGeometry = Polygon()
@@ -111,7 +112,7 @@ def cavity_in(solid: Solid, wall_mm: float, up: bool = True) -> Cavity | None:
     for k in range(len(at) - over - 1, over - 1, -1) if up else range(over, len(at) - over):
         # A wall over and under it as well: what all levels within the wall have.
         room = shapes[k].buffer(-wall_mm).intersection(shapely.intersection_all(shapes[k - over : k + over + 1]).buffer(-0.3 * wall_mm))
-        room = shapely.simplify(room, _SIMPLE_MM)
+        room = shapely.simplify(room, _SIMPLE_MM, preserve_topology=False).buffer(0)
         if not before.is_empty:
             room = room.intersection(before.buffer(_LEVEL_MM, quad_segs=4))
         elif not room.is_empty:
@@ -121,7 +122,9 @@ def cavity_in(solid: Solid, wall_mm: float, up: bool = True) -> Cavity | None:
             mouth = middle
         rooms[k] = before = room
     slabs = [
-        prism(shapely.simplify(r, 0.05), z - _LEVEL_MM / 2, z + _LEVEL_MM / 2 + 1e-3) for r, z in zip(rooms, at, strict=True) if r.area > 1
+        prism(shapely.simplify(r, _SIMPLE_MM, preserve_topology=False).buffer(0), z - _LEVEL_MM / 2, z + _LEVEL_MM / 2 + 1e-3)
+        for r, z in zip(rooms, at, strict=True)
+        if r.area > 1
     ]
     if not slabs or mouth is None:
         return None
@@ -210,12 +213,18 @@ class Lift:
     hangs_g: float
     lever_mm: float
     safety: float
+    magnets: bool = False
+    """Held by magnets, not by glue."""
 
 
-def lifts(parting: Parting, printed: Printed, glue_mpa: float, rods: Sequence[RodIn], fills: Mapping[str, Filled]) -> tuple[Lift, ...]:
+def lifts(
+    parting: Parting, printed: Printed, glue_mpa: float, rods: Sequence[RodIn], fills: Mapping[str, Filled],
+    pulls_n: Mapping[str, float] = MappingProxyType({}), apart: Container[str] = (),
+) -> tuple[Lift, ...]:  # fmt: skip
     """For each seam that alone holds two sides together: how surely it does when either is lifted by the other.
 
-    What hangs pulls on the glued face, and bends it about the way from the face to its balance point, whichever way it is held: F / A + M / W.
+    What hangs pulls on the glued face, and bends it about the way from the face to its balance point, whichever way it is held: F / A + M / W. At seams (ids) that magnets close, all of them pull (``pulls_n``); those held by screws or snaps
+    (``apart``) are not judged.
     """
     graph: nx.Graph[str] = nx.Graph()
     graph.add_nodes_from(p.name for p in parting.parts)
@@ -227,7 +236,7 @@ def lifts(parting: Parting, printed: Printed, glue_mpa: float, rods: Sequence[Ro
     bridges = {frozenset(edge) for edge in nx.bridges(graph)}
     for pair in sorted(bridges, key=sorted):
         between = [s for s in parting.seams if {s.above, s.below} == pair]
-        if len(between) != 1 or between[0].id in held:
+        if len(between) != 1 or between[0].id in held or between[0].id in apart:
             continue
         seam = between[0]
         cut = graph.copy()
@@ -242,7 +251,8 @@ def lifts(parting: Parting, printed: Printed, glue_mpa: float, rods: Sequence[Ro
             force = mass / 1000 * G_M_S2 * LIFTED_G
             stress = force / face.area_mm2 + force * lever / max(face.modulus_mm3, 1e-9)
             by = tuple(sorted(set(masses) - names))
-            found.append(Lift(by, letters_of(seam), round(mass, 0), round(lever, 0), round(min(glue_mpa / stress, MOST), 2)))
+            safety = pulls_n[seam.id] / force if seam.id in pulls_n else glue_mpa / stress
+            found.append(Lift(by, letters_of(seam), round(mass, 0), round(lever, 0), round(min(safety, MOST), 2), seam.id in pulls_n))
     return tuple(sorted(found, key=lambda f: f.safety))
 
 

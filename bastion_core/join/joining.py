@@ -26,7 +26,7 @@ from bastion_core.join.order import JoinStep, steps_of
 from bastion_core.join.places import Carved, SeamRoom, outline_of
 from bastion_core.join.rods import Carried, Loaded, RodIn, loaded
 from bastion_core.join.room import InsideRoom
-from bastion_core.join.table import KINDS, Kind
+from bastion_core.join.table import KINDS, SCREWED, Kind
 from bastion_core.progress import Progress, silent
 from bastion_core.statics.closing import Stays
 from bastion_core.statics.poses import ENOUGH
@@ -169,9 +169,10 @@ def join(
     weight = None
     if rule.carried is not None or rule.ballast:
         glue = rule.carried.glue_mpa if rule.carried else _GLUE_MPA
-        weight = weighed(
-            parting, printed, fills, lifts(parting, printed, glue, rods, {f.part: f for f in fills}), (*unfilled, *_pierced(fills, rods))
-        )
+        pulls = {j.seam.id: j.closing.pair.pull_n * j.closing.count for j in joints if j.closing is not None}
+        screwed = {j.seam.id for j in joints if j.kind in (*SCREWED, "snap")}
+        lifted = lifts(parting, printed, glue, rods, {f.part: f for f in fills}, pulls, screwed)
+        weight = weighed(parting, printed, fills, lifted, (*unfilled, *_pierced(fills, rods)))
     return Joined(
         tuple(parts),
         tuple(joints),

@@ -23,7 +23,8 @@ class Printed:
     worn: bool = False
 
     def mass_g(self, solid: Solid) -> float:
-        """What a part weighs: walls all round, infill inside them. Within a few percent of the estimate layer by layer."""
+        """What a part weighs: walls all round, infill inside them. Up to a fifth above the estimate layer by layer, which
+        knows thinner skins: on the safe side of what hangs."""
         mesh = solid.mesh()
         area = float(np.linalg.norm(mesh.area_vectors, axis=1).sum())
         shell = min(solid.volume, area * self.walls_mm)

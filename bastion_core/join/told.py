@@ -115,7 +115,11 @@ def heavy(weight: WeightRecord, plastic: Material) -> list[Finding | Note]:
     if weak:
         first = weak[0]
         by = " or ".join(name.rsplit("-", 1)[-1] for name in first.by[:3])
-        words = "Do not lift it by {}: the glue of {} tears with {} hanging {} off it, safety {}. A rod through that seam would carry it."
+        words = (
+            "Do not lift it by {}: the magnets of {} let go with {} hanging {} off them, safety {}. Lift it by what stays."
+            if first.magnets
+            else "Do not lift it by {}: the glue of {} tears with {} hanging {} off it, safety {}. A rod through that seam would carry it."
+        )
         seam = first.seam.replace("-", " to ")
         told = say(words, by, seam, Quantity((first.hangs_g,), "g", 0), mm(first.lever_mm), Quantity((first.safety,), "count", 1))
         said.append(Finding("lift", Verdict.TIGHT, told))

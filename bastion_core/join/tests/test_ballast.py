@@ -150,6 +150,15 @@ class Lifting(unittest.TestCase):
         self.assertAlmostEqual(heavy.safety / (4.0 / stress), 1, delta=0.03)
         self.assertEqual(found[0].safety, min(f.safety for f in found), "the worst first")
 
+    def test_magnets_carry_their_pull(self):
+        _, parting = lantern()
+        (seam,) = parting.seams
+        found = lifts(parting, FULL, 4.0, (), {}, {seam.id: 12.0})
+        heavy = max(found, key=lambda f: f.hangs_g)
+        self.assertAlmostEqual(heavy.safety, 12.0 / (heavy.hangs_g / 1000 * G_M_S2 * 2), delta=0.02)
+        self.assertTrue(heavy.magnets)
+        self.assertEqual(lifts(parting, FULL, 4.0, (), {}, {}, {seam.id}), ())
+
     def test_a_rod_carries(self):
         _, parting = lantern()
         seam = parting.seams[0]

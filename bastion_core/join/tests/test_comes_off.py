@@ -258,6 +258,29 @@ class Written(unittest.TestCase):
             bodies = [trimesh.load(Path(folder) / "out" / p["file_stl"]) for p in plan["parts"]]
             self.assertTrue(all(b.is_watertight for b in bodies))
 
+    def test_two_files_that_touch(self):
+        """A crest and the block it stands on came as two files: put together as a set, the crest comes off where they touch."""
+        with tempfile.TemporaryDirectory() as folder:
+            for name, solid in (("under", box(120, 80, 40)), ("crest", box(20, 70, 50, (0, 0, 40)))):
+                write_binary_stl(solid.mesh(), Path(folder) / f"{name}.stl")
+            code, _, said = self.asked(
+                "plan",
+                f"{folder}/under.stl",
+                f"{folder}/crest.stl",
+                "--printer",
+                "big:400x400x400",
+                "--comes-off",
+                "A-B",
+                "--out",
+                f"{folder}/out",
+            )
+            self.assertEqual((code, said), (0, ""))
+            (seam,) = json.loads((Path(folder) / "out" / "plan.json").read_text("utf-8"))["seams"]
+            self.assertEqual(seam["kind"], "magnet")
+            self.assertAlmostEqual(seam["area_mm2"], 20 * 70, delta=1)
+            self.assertGreaterEqual(seam["closing"]["safety"], ENOUGH)
+            self.assertEqual(len(seam["closing"]["parts"]), 1)
+
     def test_pole_gauge(self):
         with tempfile.TemporaryDirectory() as folder:
             code, out, _ = self.asked("magnet", "--pair", "6x3:6x3", "--gauge", f"{folder}/gauge.stl")

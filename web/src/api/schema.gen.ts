@@ -2409,6 +2409,7 @@ export interface components {
             lever_mm: number;
             /** Format: double */
             safety: number;
+            magnets: boolean;
         };
         /** @description A link that opens a wearer's sheet and nothing else. */
         Link: {

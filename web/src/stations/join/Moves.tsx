@@ -254,8 +254,8 @@ export function WeightCard({ piece, weight, parts, change }: WeightProps) {
       ))}
       {worst && worst.safety < 5 && (
         <Typography variant="body2" sx={{ color: worst.safety < 1 ? inks.tight : undefined }}>
-          Lifted by {worst.by.map((n) => n.replace(/^.*-/, "")).join(" or ")}, {units.grams(worst.hangs_g)} hang on the glue of{" "}
-          {worst.seam.replace("-", " to ")}: safety {units.plain(worst.safety, 1)}.
+          Lifted by {worst.by.map((n) => n.replace(/^.*-/, "")).join(" or ")}, {units.grams(worst.hangs_g)} hang on the{" "}
+          {worst.magnets ? "magnets" : "glue"} of {worst.seam.replace("-", " to ")}: safety {units.plain(worst.safety, 1)}.
         </Typography>
       )}
       {free.length > 0 && (
