@@ -16,7 +16,7 @@ from bastion_core.findings import Said, mm, say
 from bastion_core.geometry.arrays import three
 from bastion_core.geometry.mesh import Floats
 from bastion_core.geometry.solid import Solid, prism, united
-from bastion_core.join.held import letters_of
+from bastion_core.join.held import letter_of, letters_of
 from bastion_core.join.loads import Printed
 from bastion_core.join.rods import RodIn
 from bastion_core.statics.beam import ACROSS, ALONG_MPA, MOST
@@ -55,7 +55,7 @@ class Ballast:
 
     def means(self, part: Part) -> bool:
         """Whether it goes into this part."""
-        return self.part == part.id or self.part == part.name.rsplit("-", 1)[-1]
+        return self.part == part.id or self.part == letter_of(part.name)
 
 
 def read_ballast(text: str) -> Ballast:
@@ -153,7 +153,7 @@ def filled_part(part: Part, parting: Parting, wanted: Ballast, printed: Printed,
     made = cavity_in(part.solid, wanted.wall_mm, up)
     if made is None:
         words = "{} has no room for ballast with a wall of {}: it is too thin, or hollow already."
-        return say(words, part.name.rsplit("-", 1)[-1], mm(wanted.wall_mm))
+        return say(words, letter_of(part.name), mm(wanted.wall_mm))
     cavity, flat, radius = made.body, made.flat_mm, made.round_mm
     hole = _fill_hole(part, made, up)
     full = cavity.volume * fill.density_g_cm3 / 1000

@@ -43,9 +43,18 @@ class Held:
         return self.seam == seam.id or self.seam == letters_of(seam)
 
 
+def letter_of(name: str) -> str:
+    """What a part is called by people: the last of its name.
+
+    >>> letter_of("helm-B")
+    'B'
+    """
+    return name.rsplit("-", 1)[-1]
+
+
 def letters_of(seam: Seam) -> str:
     """What a seam is called by its parts: A-B."""
-    return "-".join(name.rsplit("-", 1)[-1] for name in (seam.above, seam.below))
+    return "-".join(letter_of(name) for name in (seam.above, seam.below))
 
 
 def held_of(seam: Seam, wanted: Sequence[Held]) -> Held:

@@ -19,7 +19,7 @@ from bastion_core.join.fasteners.lug import Load, load_of
 from bastion_core.join.fasteners.magnet import Closing, Pair
 from bastion_core.join.fasteners.pin import PinRule, place_pins
 from bastion_core.join.fasteners.tongue import place_key
-from bastion_core.join.held import Held, held_of, letters_of
+from bastion_core.join.held import Held, held_of, letter_of, letters_of
 from bastion_core.join.loads import HangsAt, Printed, Stuck, hangs_at
 from bastion_core.join.moving import Moved, Moving, moved
 from bastion_core.join.order import JoinStep, steps_of
@@ -200,7 +200,7 @@ def _filled(parting: Parting, rule: JoinRule, printed: Printed) -> tuple[tuple[F
             fills.append(found)
             if wanted.grams is not None and wanted.grams > found.full_g + 1:
                 words = "{} takes {} of {}, not {}: a heavier fill or a thinner wall would hold more."
-                letter = part.name.rsplit("-", 1)[-1]
+                letter = letter_of(part.name)
                 said.append(say(words, letter, Quantity((found.full_g,), "g", 0), found.fill.name, Quantity((wanted.grams,), "g", 0)))
         else:
             said.append(found)
@@ -210,7 +210,7 @@ def _filled(parting: Parting, rule: JoinRule, printed: Printed) -> tuple[tuple[F
 def _pierced(fills: Sequence[Filled], rods: Sequence[RodIn]) -> tuple[Said, ...]:
     """Ballast that a rod's bore runs into."""
     words = "The rod runs through the ballast of {}: let it end before, or leave the ballast out there."
-    return tuple(say(words, f.part.rsplit("-", 1)[-1]) for f in fills if any(f.cavity.common(r.tools(1)[0]).volume > 1.0 for r in rods))
+    return tuple(say(words, letter_of(f.part)) for f in fills if any(f.cavity.common(r.tools(1)[0]).volume > 1.0 for r in rods))
 
 
 def _made_of(part: Part, held_by: Sequence[tuple[Fastener, int]], holes: Sequence[Solid] = ()) -> tuple[Solid, float, float, list[Said]]:

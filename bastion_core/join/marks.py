@@ -18,6 +18,7 @@ from bastion_core.geometry.arrays import Floats, Ints, three
 from bastion_core.geometry.mesh import Mesh
 from bastion_core.geometry.solid import Solid, prism
 from bastion_core.geometry.walls import SurfaceSample, surface_sample
+from bastion_core.join.held import letter_of
 
 LINE_MM = 0.7
 """Width of an engraved line: a printed one and a half; common practice, no source."""
@@ -143,7 +144,7 @@ def marks_for(
             continue
         rims = {k: s.rim() for k, s in enumerate(seams, 1) if part.name in (s.above, s.below)}
         page = _Page(part.name, mesh, inside, np.concatenate([np.zeros((0, 3)), *rims.values()]), raised, [taken] if len(taken) else [])
-        letter = part.name.rsplit("-", 1)[-1]
+        letter = letter_of(part.name)
         order = np.argsort(np.linalg.norm(inside.points - mesh.bounds.mean(axis=0), axis=1))
         whole_name = f"{letter}^ {title}".strip()
         sizes = ((whole_name, LARGE_MM), (whole_name, SMALL_MM), (f"{letter}^", SMALL_MM))

@@ -19,6 +19,7 @@ from bastion_core.geometry.place import plane_frame
 from bastion_core.geometry.solid import Solid, hull_solid
 from bastion_core.geometry.walls import surface_sample
 from bastion_core.join.fasteners.base import Hardware
+from bastion_core.join.held import letter_of
 from bastion_core.pieces.silhouette import svg_path
 from bastion_core.statics.hinges import FLEXIBLE_STRAIN, HingeNeeds, fold_strain, hinges_for
 
@@ -144,7 +145,7 @@ class Moved:
 
 def moved(parts: Sequence[Part], wanted: Moving, scale: Floats) -> Moved | Said:
     """How two parts move; or why they cannot."""
-    letters = {p.name.rsplit("-", 1)[-1]: p for p in parts}
+    letters = {letter_of(p.name): p for p in parts}
     names = wanted.parts.split("-")
     if len(names) != 2 or any(n not in letters for n in names):
         return say("There are no parts {} any more: choose again which two move.", wanted.parts.replace("-", " and "))
@@ -362,7 +363,7 @@ def moved_record(found: Moved, index: int) -> MovedRecord:
 
 def told_of(found: Moved) -> Said | None:
     """What is to be said of a movement: that it gapes with nothing to stop it, or that its strip is bent too hard."""
-    letter = found.moves.rsplit("-", 1)[-1]
+    letter = letter_of(found.moves)
     if found.strip is None and found.gape_mm > max(found.overlap_mm, 2.0):
         words = "{} gapes by {} at {}: an inner strip would stop it."
         return say(words, letter, mm(found.gape_mm), deg(found.gapes_at) if found.wanted.kind != "slot" else mm(found.gapes_at))

@@ -6,7 +6,7 @@ from typing import Any
 from bastion_core.engine.keeping import plain
 from bastion_core.findings import Finding, Note, Quantity, Remedy, Said, Verdict, mm, say
 from bastion_core.join.ballast import WeightRecord
-from bastion_core.join.held import Held
+from bastion_core.join.held import Held, letter_of
 from bastion_core.join.loads import Printed
 from bastion_core.join.long import LongFacts
 from bastion_core.join.recipe import JoinRecipe
@@ -70,6 +70,10 @@ def firmer(recipe: JoinRecipe, told: ToldSeam) -> list[Remedy]:
     return remedies
 
 
+def _capital(name: str) -> str:
+    return name[0].upper() + name[1:]
+
+
 def breaks(recipe: JoinRecipe, long: LongFacts) -> list[Finding | Note]:
     """Where what is held in the hand breaks when it is swung, and which rods would hold it."""
     said: list[Finding | Note] = [Finding("rod", Verdict.TIGHT, words, long.place_mm) for words in long.said]
@@ -86,10 +90,10 @@ def breaks(recipe: JoinRecipe, long: LongFacts) -> list[Finding | Note]:
     remedies = list[Remedy]()
     for offer in long.offers[:2]:
         sentence = say(
-            "{} With a {} {} long: {}.", sentence, offer.name, mm(offer.high_mm - offer.low_mm), Quantity((offer.safety,), "count", 1)
+            "{} {}, {} long: {}.", sentence, _capital(offer.name), mm(offer.high_mm - offer.low_mm), Quantity((offer.safety,), "count", 1)
         )
         kept = [plain(r) for r in recipe.rods[1:]]
-        remedies.append(Remedy(say("{}", offer.name[0].upper() + offer.name[1:]), {"rods": [plain(Rod("long", offer.stock)), *kept]}))
+        remedies.append(Remedy(say("{}", _capital(offer.name)), {"rods": [plain(Rod("long", offer.stock)), *kept]}))
     if not long.offers:
         sentence = say("{} No rod in the table would do: swing it less, part it elsewhere, or make it lighter at its ends.", sentence)
     said.append(Finding("breaks", Verdict.STOPS if long.safety < 1 else Verdict.TIGHT, sentence, long.place_mm, tuple(remedies)))
@@ -100,7 +104,7 @@ def heavy(weight: WeightRecord, plastic: Material) -> list[Finding | Note]:
     """What does not hold its ballast, and what a piece may not be lifted by."""
     said: list[Finding | Note] = [Finding("ballast", Verdict.TIGHT, words) for words in weight.said]
     for fill in weight.ballast:
-        letter = fill.part.rsplit("-", 1)[-1]
+        letter = letter_of(fill.part)
         if fill.safety < ENOUGH:
             words = "{}: wet, the {} presses its wall with {} times what it bears. Fill it in layers, each after the last has set, or leave a thicker wall."
             said.append(
@@ -114,7 +118,7 @@ def heavy(weight: WeightRecord, plastic: Material) -> list[Finding | Note]:
     weak = [lift for lift in weight.lifts if lift.safety < 1.0]
     if weak:
         first = weak[0]
-        by = " or ".join(name.rsplit("-", 1)[-1] for name in first.by[:3])
+        by = " or ".join(letter_of(name) for name in first.by[:3])
         words = (
             "Do not lift it by {}: the magnets of {} let go with {} hanging {} off them, safety {}. Lift it by what stays."
             if first.magnets

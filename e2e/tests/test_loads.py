@@ -80,6 +80,10 @@ class Loads(InTheBrowser):
         self.assertGreater(Path(download.value.path()).stat().st_size, 1000)
         # A disc that is too weak is told with what would do.
         self.choose("Disc", "4x2 mm")
+        for _ in range(100):
+            if self.build.pieces.get(name="Crest").of(JoinRecipe).joints[0].magnet:
+                break
+            page.wait_for_timeout(100)
         self.decide("Crest", infill=1.0)
         self.work()
         self.open(page.url.removeprefix(self.live_server_url))

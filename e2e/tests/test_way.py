@@ -23,6 +23,7 @@ from bastion_site.jobs.models import Job
 from bastion_site.shop.models import Printer
 from bastion_site.testing import file_of, said, shop, work_off
 from bastion_site.wearers.models import Wearer
+from demo.story import PIECES
 from e2e.browser import chromium, page_of
 from e2e.work import computed_demo
 
@@ -111,7 +112,7 @@ class OnTheDemo(InTheBrowser):
         super().setUp()
         self.build = computed_demo()
         self.open(f"/build/{self.build.id}")
-        expect(self.page.get_by_role("rowheader")).to_have_count(16)
+        expect(self.page.get_by_role("rowheader")).to_have_count(sum(1 + p.mirror for p in PIECES))
 
     def test_the_whole_way(self):
         page = self.page

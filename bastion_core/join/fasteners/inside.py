@@ -44,7 +44,7 @@ def place_inside(ask: Ask, held: Held, load: Load, inside: InsideRoom, material:
     From the other side there may be room for a screw, or wall for a hook, where there is none from the side that was asked for.
     """
     first = _placed(ask, held, load, inside, material, wanted)
-    if first.lugs or held.kind == "lug":
+    if first.lugs or held.kind in ("lug", "magnet"):
         return first
     other = _placed(ask, replace(held, turned=not held.turned), load, inside, material, wanted)
     return other if other.lugs else first

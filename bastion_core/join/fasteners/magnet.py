@@ -178,8 +178,8 @@ class Closing:
             some = spread(places, count, apart)
             if len(some) < count:
                 return
-            # One alone lets it turn: only where there is room for no more.
-            safety = self._stays(pair, np.array(some), True).safety if count > 1 else min(0.1, ENOUGH)
+            # One alone lets it turn: it is the last resort.
+            safety = self._stays(pair, np.array(some), True).safety if count > 1 else 0.0
             yield safety, lambda some=some: self._made(pair, some, NOTHING)  # type: ignore[misc]
 
     def _footprint(self, pair: Pair) -> Footprint:
