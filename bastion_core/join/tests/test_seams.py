@@ -55,6 +55,7 @@ def turned(rng: np.random.Generator) -> tuple[float, float, float]:
 class RandomSeams(unittest.TestCase):
     def setUp(self):
         self.made: dict[str, int] = {}
+        self.told = 0
 
     def looked_at(self, whole: Solid, parting: Parting, made: Joined, gap: float, wall: float) -> None:
         meshes = [p.solid.mesh() for p in made.parts]
@@ -70,7 +71,12 @@ class RandomSeams(unittest.TestCase):
             self.assertLess(part.solid.manifold.__sub__(hull.manifold).volume(), 0.05, "something stands out of the outside")
         before = sum(p.solid.volume for p in parting.parts)
         after = sum(p.solid.volume for p in made.parts)
-        self.assertAlmostEqual(after, before + made.grown_mm3 - made.carved_mm3, delta=31.0)
+        lost = before + made.grown_mm3 - made.carved_mm3 - after
+        self.assertGreater(lost, -1.0)
+        if lost > 31.0:
+            # What a groove cuts loose is left away, and told.
+            self.told += 1
+            self.assertTrue(any("loose" in str(w) for w in made.warnings), f"{lost:.0f} mm³ went and nobody was told")
         for joint in made.joints:
             by_name = {p.name: m for p, m in zip(made.parts, meshes, strict=True)}
             for fastener in joint.fasteners:
@@ -138,5 +144,6 @@ class RandomSeams(unittest.TestCase):
                 made = join(parting, JoinRule(rule, (Held("", kind),), key_gap_mm=gap), whole=whole, cuts=("c1",))
                 self.looked_at(whole, parting, made, gap, rule.least_wall_mm)
             done += 1
-        for kind in ("pin", "key", "lug", "insert", "bolt", "wing", "snap"):
+        self.assertLess(self.told, 4, "seams whose parts lose something")
+        for kind in ("pin", "key", "lug", "insert", "bolt", "wing", "snap", "magnet"):
             self.assertGreater(self.made.get(kind, 0), 3, f"{kind}: hardly made: {self.made}")
