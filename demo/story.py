@@ -159,6 +159,7 @@ PIECES: tuple[DemoPiece, ...] = (
         "Gauntlet finger",
         {
             "site": "other",
+            "worn_apart": True,
             "scale": [1.0, 1.0, 1.0],
             "moves": [{"parts": "A-B", "at_mm": [0.0, 36.0, 0.0], "axis": [1.0, 0.0, 0.0], "strip": "leather"}],
         },
