@@ -16,12 +16,12 @@ from bastion_core.findings import Said, mm, say
 from bastion_core.geometry.arrays import three
 from bastion_core.geometry.mesh import Floats
 from bastion_core.geometry.solid import Solid, prism, united
+from bastion_core.join.fasteners.rod import RodIn
 from bastion_core.join.held import letter_of, letters_of
 from bastion_core.join.loads import Printed
-from bastion_core.join.rods import RodIn
-from bastion_core.statics.beam import ACROSS, ALONG_MPA, MOST
+from bastion_core.statics.beam import ACROSS, ALONG_MPA
 from bastion_core.statics.fills import FILLS, Fill, pressure_kpa, round_of, wall_mpa
-from bastion_core.statics.poses import G_M_S2
+from bastion_core.statics.poses import ENOUGH, G_M_S2, MOST
 from bastion_core.statics.sections import section_of
 
 BALLAST_WALL_MM = 3.0
@@ -295,6 +295,8 @@ class WeightRecord:
     at_mm: tuple[float, float, float]
     ballast: tuple[BallastRecord, ...]
     lifts: tuple[Lift, ...]
+    wanted: float
+    """The safety under which a wall or a lift is too weak."""
     said: tuple[Said, ...] = ()
 
 
@@ -314,4 +316,4 @@ def weighed(parting: Parting, printed: Printed, fills: Sequence[Filled], lifted:
         )
         for p in parting.parts if (f := by.get(p.name)) is not None
     )  # fmt: skip
-    return WeightRecord(round(float(masses.sum()), 0), round(float(heavy), 0), three(bare, 1), three(at, 1), records, lifted, said)
+    return WeightRecord(round(float(masses.sum()), 0), round(float(heavy), 0), three(bare, 1), three(at, 1), records, lifted, ENOUGH, said)

@@ -1,14 +1,14 @@
 """Magnets and steel beside a compass board turn its needle."""
 
 from collections.abc import Sequence
+from typing import Protocol
 
 import numpy as np
 
 from bastion_core.findings import Said, deg, mm, say
-from bastion_core.join.fasteners.base import Fastener
-from bastion_core.join.rods import RodIn
+from bastion_core.join.fasteners.rod import RodIn
 from bastion_core.join.room import InsideRoom
-from bastion_core.statics.magnets import TURNED_DEG, disc_of, field_ut, turns_compass_deg
+from bastion_core.statics.magnets import TURNED_DEG, Disc, field_ut, turns_compass_deg
 
 COMPASS = ("compass", "heading", "orientation")
 """Words in the name of what goes inside that tell it minds magnets."""
@@ -16,7 +16,16 @@ STEEL_MM = 100.0
 """Steel nearer than this draws a needle; common practice, no source."""
 
 
-def beside_compass(magnets: Sequence[Fastener], rods: Sequence[RodIn], inside: InsideRoom) -> tuple[Said, ...]:
+class Discs(Protocol):
+    """What holds magnets at a place."""
+
+    @property
+    def position_mm(self) -> tuple[float, float, float]: ...
+    @property
+    def discs(self) -> tuple[Disc, ...]: ...
+
+
+def beside_compass(magnets: Sequence[Discs], rods: Sequence[RodIn], inside: InsideRoom) -> tuple[Said, ...]:
     """What of magnets and steel rods lies too near to a board with a compass."""
     said: list[Said] = []
     for what, low, high in inside.kept:
@@ -25,8 +34,7 @@ def beside_compass(magnets: Sequence[Fastener], rods: Sequence[RodIn], inside: I
         turned, near = 0.0, np.inf
         for magnet in magnets:
             way = float(np.linalg.norm(np.maximum(np.maximum(low - magnet.position_mm, magnet.position_mm - high), 0)))
-            sizes = magnet.sizes()
-            field = sum(field_ut(disc_of(f"{sizes[f'diameter_{s}_mm']:g}x{sizes[f'thick_{s}_mm']:g}"), way) for s in ("above", "below"))
+            field = sum(field_ut(disc, way) for disc in magnet.discs)
             turned, near = max(turned, turns_compass_deg(field)), min(near, way)
         if turned > TURNED_DEG:
             words = "A magnet {} from the {} turns it by up to {}. Move the board away from the seam, or close the seam otherwise."

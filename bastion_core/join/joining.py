@@ -18,15 +18,16 @@ from bastion_core.join.fasteners.inside import place_inside
 from bastion_core.join.fasteners.lug import Load, load_of
 from bastion_core.join.fasteners.magnet import Closing, Pair
 from bastion_core.join.fasteners.pin import PinRule, place_pins
+from bastion_core.join.fasteners.rod import RodIn
 from bastion_core.join.fasteners.tongue import place_key
 from bastion_core.join.held import Held, held_of, letter_of, letters_of
 from bastion_core.join.loads import HangsAt, Printed, Stuck, hangs_at
 from bastion_core.join.moving import Moved, Moving, moved
 from bastion_core.join.order import JoinStep, steps_of
 from bastion_core.join.places import Carved, SeamRoom, outline_of
-from bastion_core.join.rods import Carried, Loaded, RodIn, loaded
+from bastion_core.join.rods import Carried, Loaded, loaded
 from bastion_core.join.room import InsideRoom
-from bastion_core.join.table import KINDS, SCREWED, Kind
+from bastion_core.join.table import GLUES, KINDS, SCREWED, Kind
 from bastion_core.progress import Progress, silent
 from bastion_core.statics.closing import Stays
 from bastion_core.statics.poses import ENOUGH
@@ -35,7 +36,8 @@ INSIDE_OFF_MM = 5.0
 """Keys and lugs end so far before another seam's rim: what holds that one stands about there."""
 _LEANS_DEG = 40.0
 """A lip that leans further prints only over supports, which by itself nothing is worth; common practice, no source."""
-_GLUE_MPA = 4.0
+_GLUE_MPA = GLUES["ca"].shear_mpa
+"""Where nobody said what it is glued with."""
 _LOST_MM3, _LOST_SHARE, _WASTE_MM3 = 0.5, 0.03, 30.0
 
 

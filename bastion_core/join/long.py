@@ -8,7 +8,7 @@ from bastion_core.findings import Said
 from bastion_core.geometry.arrays import three
 from bastion_core.geometry.mesh import Floats
 from bastion_core.join.rods import Loaded, Offer
-from bastion_core.statics.beam import BEARS_MPA, MOST, Joined, bending, print_safety, seam_safety
+from bastion_core.statics.beam import print_safety
 from bastion_core.statics.poses import ENOUGH
 
 
@@ -46,7 +46,6 @@ class LongRecord:
     low_side_mm: tuple[float, ...]
     """Its outline seen from the side: where it begins and ends across, at each station."""
     high_side_mm: tuple[float, ...]
-    moment_nmm: tuple[float, ...]
     bare: tuple[float, ...]
     """Safety of the print at each station, without rods."""
     grip_mm: tuple[float, float]
@@ -61,11 +60,9 @@ class LongRecord:
     safety: float
     """With its rods; without them where it has none."""
     sags_mm: float
-    ends_safety: float
     seams: tuple[SeamLoad, ...]
     rods: tuple[RodRecord, ...]
     offers: tuple[Offer, ...]
-    said: tuple[Said, ...]
 
 
 @dataclass(frozen=True)
@@ -78,7 +75,6 @@ class LongFacts:
     """From its low end."""
     seam: str
     """Empty where the print goes first."""
-    ends_safety: float
     swing_g: float
     place_mm: tuple[float, float, float]
     offers: tuple[Offer, ...]
@@ -92,7 +88,7 @@ def long_facts(load: Loaded) -> LongFacts:
     k = int(np.argmin(np.abs(along.beam.at_mm - final.at_mm)))
     place = back[:3, :3] @ [*along.beam.sections[k].middle_mm, final.at_mm] + back[:3, 3]
     return LongFacts(
-        round(final.safety, 2), round(final.at_mm - along.low_mm, 1), final.seam, round(min(final.ends_safety, MOST), 2), along.beam.swing_g,
+        round(final.safety, 2), round(final.at_mm - along.low_mm, 1), final.seam, along.beam.swing_g,
         three(place, 1), load.offers, load.said,
     )  # fmt: skip
 
@@ -112,33 +108,18 @@ def long_record(load: Loaded) -> LongRecord:
             rod.stock.code, rod.stock.name, round(float(ends[0][2]) - low, 1), round(float(ends[1][2]) - low, 1), round(rod.length_mm, 1),
             round(rod.stock.grams_per_mm * rod.length_mm, 0), round(float(ends[0][1]) - middle, 1), (rod.low, rod.high),
         ))  # fmt: skip
-    bare = seam_safety(beam, along.seams)
-    seams = []
-    for k, seam in enumerate(along.seams):
-        own = with_rods(load, seam)
-        seams.append(SeamLoad(seam.name, round(seam.at_mm - low, 1), round(float(bare[k]), 2), round(own, 2)))
+    seams = tuple(
+        SeamLoad(seam.name, round(seam.at_mm - low, 1), round(bare, 2), round(held, 2))
+        for seam, bare, held in zip(along.seams, load.bare.seams, final.seams, strict=True)
+    )
     every = np.linspace(0, len(beam.at_mm) - 1, 80).astype(int)
     return LongRecord(
         round(along.high_mm - low, 1), _few(beam.at_mm[every] - low, 1), _few(sides[every, 0], 1), _few(sides[every, 1], 1),
-        _few(bending(beam, beam.at_mm)[every], 0), _few(print_safety(beam)[every], 2), (round(beam.grip_mm[0] - low, 1), round(beam.grip_mm[1] - low, 1)),
+        _few(print_safety(beam)[every], 2), (round(beam.grip_mm[0] - low, 1), round(beam.grip_mm[1] - low, 1)),
         round(beam.middle_mm - low, 1), round(float(beam.mass_g.sum()) + sum(r.weighs_g for r in rods), 0), beam.swing_g, ENOUGH,
         round(load.bare.safety, 2), round(load.bare.at_mm - low, 1), load.bare.seam, round(final.safety, 2), round(final.sags_mm, 1),
-        round(min(final.ends_safety, MOST), 2), tuple(seams), tuple(rods), load.offers, load.said,
+        seams, tuple(rods), load.offers,
     )  # fmt: skip
-
-
-def with_rods(load: Loaded, seam: Joined) -> float:
-    """How surely one seam holds with the rods that pass it."""
-    beam = load.along.beam
-    alone = float(seam_safety(beam, [seam])[0])
-    for rod in load.rods:
-        low, high = (float(load.along.frame[2, :3] @ np.array(e) + load.along.frame[2, 3]) for e in (rod.low, rod.high))
-        if low < seam.at_mm < high:
-            moment = float(bending(beam, np.array([seam.at_mm]))[0])
-            sits = min(seam.at_mm - low, high - seam.at_mm)
-            bears = min(rod.stock.bears_nmm, BEARS_MPA * rod.stock.diameter_mm * sits**2 / 6)
-            alone = max(alone, min(bears / max(moment, 1e-9), MOST))
-    return alone
 
 
 def _few(values: Floats, digits: int) -> tuple[float, ...]:

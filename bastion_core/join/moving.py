@@ -21,7 +21,7 @@ from bastion_core.geometry.walls import surface_sample
 from bastion_core.join.fasteners.base import Hardware
 from bastion_core.join.held import letter_of
 from bastion_core.pieces.silhouette import svg_path
-from bastion_core.statics.hinges import FLEXIBLE_STRAIN, HingeNeeds, fold_strain, hinges_for
+from bastion_core.statics.hinges import STRIP_STRAIN, HingeNeeds, fold_length, fold_strain, hinges_for
 
 MoveKind = Literal["rivet", "slot", "hinge"]
 MOVES: dict[MoveKind, str] = {"rivet": "turns on rivets", "slot": "slides on rivets in slots", "hinge": "folds on hinges"}
@@ -356,15 +356,19 @@ def moved_record(found: Moved, index: int) -> MovedRecord:
     return MovedRecord(
         index, wanted.kind, wanted.parts, found.rivets, wanted.rivet_mm, round(hole, 2), round(hole / 2, 2), round(found.low, 1), round(found.high, 1),
         found.held_low, found.held_high, round(found.gape_mm, 1), round(found.gapes_at, 1), round(found.overlap_mm, 1), found.strip,
-        FLEXIBLE_STRAIN.get(found.strip.material, 1.0) if found.strip else 1.0, found.hinge, found.drawing, tuple(round(v, 2) for v in found.box),  # type: ignore[arg-type]
+        STRIP_STRAIN[found.strip.material] if found.strip else 1.0, found.hinge, found.drawing, tuple(round(v, 2) for v in found.box),  # type: ignore[arg-type]
         found.at_mm,
     )  # fmt: skip
 
 
 def told_of(found: Moved) -> Said | None:
     """What is to be said of a movement: that it gapes with nothing to stop it, or that its strip is bent too hard."""
-    letter = letter_of(found.moves)
-    if found.strip is None and found.gape_mm > max(found.overlap_mm, 2.0):
+    letter, strip = letter_of(found.moves), found.strip
+    if strip is None and found.gape_mm > max(found.overlap_mm, 2.0):
         words = "{} gapes by {} at {}: an inner strip would stop it."
         return say(words, letter, mm(found.gape_mm), deg(found.gapes_at) if found.wanted.kind != "slot" else mm(found.gapes_at))
+    if strip is not None and strip.strain > STRIP_STRAIN[strip.material]:
+        turned = max(abs(found.low), abs(found.high))
+        words = "The strip of {} is bent too hard over {}: it wants {} between its rivets, or a thinner one."
+        return say(words, letter, mm(strip.free_mm), mm(fold_length(strip.thick_mm, turned, strip.material)))
     return None

@@ -10,11 +10,11 @@ from bastion_core.geometry.arrays import three
 from bastion_core.geometry.mesh import Floats
 from bastion_core.join.fasteners.base import Drawn, Fastener
 from bastion_core.join.fasteners.key import Key
+from bastion_core.join.fasteners.rod import RodIn
 from bastion_core.join.glue import GlueNeeds, glue_needs
 from bastion_core.join.held import Held, letters_of
 from bastion_core.join.joining import ClosedBy, Joint
 from bastion_core.join.order import JoinStep
-from bastion_core.join.rods import RodIn
 from bastion_core.join.table import Kind
 from bastion_core.pieces.silhouette import svg_path
 from bastion_core.statics.closing import others_for

@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
-from typing import ClassVar, Literal, Protocol
+from typing import Literal, Protocol
 
 import numpy as np
 import shapely
@@ -17,10 +17,10 @@ from bastion_core.geometry.arrays import three
 from bastion_core.geometry.mesh import Floats
 from bastion_core.geometry.place import plane_frame
 from bastion_core.geometry.solid import Solid
-from bastion_core.join.fasteners.base import At, Drawn, Hardware, drawn
+from bastion_core.join.fasteners.rod import RodIn
 from bastion_core.join.held import letters_of
 from bastion_core.join.loads import Printed
-from bastion_core.statics.beam import Beam, Held, Joined, reach_of, seam_safety, with_rod
+from bastion_core.statics.beam import Beam, Held, InBore, Joined, reach_of, seam_safety, with_rods
 from bastion_core.statics.poses import ENOUGH
 from bastion_core.statics.sections import NO_SECTION, printed_section, section_of
 from bastion_core.statics.stock import BARS_MM, TUBES_MM, Stock, stock_of, usual_stock
@@ -31,8 +31,6 @@ SWING_G = 3.0
 """A staff that is planted or swung feels about three times its weight; common practice, no source."""
 HAND_MM, GRIPS_MM = 90.0, 50.0
 """Breadth of a hand, and how thick it closes round; common practice (breadths of 76 to 99 mm in open data of hands), no source."""
-END_MM = 0.5
-"""Left free at either end of a rod for glue; common practice, no source."""
 _STATIONS = 140
 _FACES = 0.5
 """Seams are crossed whose normals lie within 60 degrees of the rod."""
@@ -109,71 +107,6 @@ class Weight(Protocol):
 
 
 @dataclass(frozen=True, eq=False)
-class RodIn(At):
-    """A rod in its bore through one or more parts, glued in."""
-
-    kind: ClassVar[str] = "rod"
-    movable: ClassVar[bool] = False
-    stock: Stock
-    low: tuple[float, float, float]
-    """Its ends in space."""
-    high: tuple[float, float, float]
-
-    @property
-    def length_mm(self) -> float:
-        return float(np.linalg.norm(np.subtract(self.high, self.low)))
-
-    @property
-    def radius_mm(self) -> float:
-        return self.stock.diameter_mm / 2 + self.clearance_mm
-
-    def taken(self) -> tuple[Floats, float]:
-        """All along it."""
-        steps = max(int(self.length_mm / 2), 2)
-        return np.linspace(self.low, self.high, steps), self.radius_mm
-
-    def adds(self, side: int) -> tuple[Solid, ...]:
-        """Nothing."""
-        return ()
-
-    def tools(self, side: int) -> tuple[Solid, ...]:
-        """The whole bore: every part gives what of it lies in it."""
-        axis = np.array(self.axis)
-        matrix = np.eye(4)
-        matrix[:3, :3] = plane_frame(axis)
-        matrix[:3, 3] = (np.array(self.low) + np.array(self.high)) / 2
-        return (Solid.cylinder(self.radius_mm, self.length_mm + 2 * END_MM, 64).transformed(matrix),)
-
-    def drawing(self) -> tuple[Drawn, ...]:
-        """The bore where it crosses its first seam, taken as square to it."""
-        return (drawn(Point(*self.flat_mm).buffer(self.radius_mm), "hole"),)
-
-    def hardware(self) -> tuple[Hardware, ...]:
-        """The rod to cut."""
-        return (Hardware("rod", self.stock.diameter_mm, round(self.length_mm, 0), 1, self.stock.name[0].upper() + self.stock.name[1:]),)
-
-    def sizes(self) -> dict[str, float]:
-        """Thickness and length."""
-        return {"diameter_mm": self.stock.diameter_mm, "length_mm": round(self.length_mm, 1)}
-
-    def crosses(self, seam: Seam) -> bool:
-        """Whether it passes through a seam's face or near it."""
-        flat = seam.surface.to_flat()
-        low, high = (flat[:3, :3] @ np.array(p) + flat[:3, 3] for p in (self.low, self.high))
-        return bool(low[2] * high[2] < 0) and seam.face.distance(Point(*self.on(seam).flat_mm)) < self.radius_mm + 20
-
-    def on(self, seam: Seam) -> "RodIn":
-        """The same, told from one of the seams it crosses."""
-        flat = seam.surface.to_flat()
-        low, high = (flat[:3, :3] @ np.array(p) + flat[:3, 3] for p in (self.low, self.high))
-        share = low[2] / (low[2] - high[2]) if abs(low[2] - high[2]) > 1e-9 else 0.5
-        at = low + float(np.clip(share, 0, 1)) * (high - low)
-        return replace(
-            self, position_mm=three(seam.surface.to_space(at[None, :2])[0]), flat_mm=(float(at[0]), float(at[1])), seams=(seam.id,)
-        )
-
-
-@dataclass(frozen=True, eq=False)
 class Along:
     """A piece along one of its axes: its frame, its filled sections, the beam it is, the seams across it."""
 
@@ -186,6 +119,11 @@ class Along:
     low_mm: float
     """Its ends."""
     high_mm: float
+
+    def span(self, rod: RodIn) -> InBore:
+        """A rod along it."""
+        low, high = (float(self.frame[2, :3] @ np.array(e) + self.frame[2, 3]) for e in (rod.low, rod.high))
+        return InBore(rod.stock, low, high)
 
 
 @dataclass(frozen=True)
@@ -353,12 +291,8 @@ def place_rod(along: Along, wanted: Rod, wall_mm: float, gap_mm: float, scale: F
 
 def _no_way(along: Along, stock: Stock, low: float, high: float, gap_mm: float, wall_mm: float) -> Said:
     thinner = [d for d in BARS_MM if d < stock.diameter_mm and not _way(along, low, high, d / 2 + gap_mm + wall_mm).is_empty]
-    narrow = [
-        (f.minimum_clearance if f.is_empty else float(np.sqrt(f.area)), float(z))
-        for z, f in zip(along.beam.at_mm, along.filled, strict=True)
-        if low <= z <= high
-    ]
-    at = min(narrow)[1] - along.low_mm if narrow else 0.0
+    within = [(f.area, float(z)) for z, f in zip(along.beam.at_mm, along.filled, strict=True) if low <= z <= high]
+    at = min(within)[1] - along.low_mm if within else 0.0
     what = (
         f"A rod of {thinner[-1]:g} mm passes."
         if thinner
@@ -372,20 +306,19 @@ def loaded(
 ) -> Loaded:  # fmt: skip
     """What a long piece bears as it is carried, and its rods."""
     along = along_axis(whole, parting, carried, carried.rods[0].axis if carried.rods else "long", scale, weights)
-    bare = with_rod(along.beam, along.seams, None)
-    rods, said = list[RodIn](), list[Said]()
-    held: Held | None = None
+    bare = with_rods(along.beam, along.seams)
+    rods, spans, said = list[RodIn](), list[InBore](), list[Said]()
     for wanted in carried.rods:
-        own = along if wanted.axis == carried.rods[0].axis else along_axis(whole, parting, carried, wanted.axis, scale, weights)
+        same = wanted.axis == carried.rods[0].axis
+        own = along if same else along_axis(whole, parting, carried, wanted.axis, scale, weights)
         rod, words = place_rod(own, wanted, wall_mm, gap_mm, scale)
         if words:
             said.append(words)
-        if rod is None:
-            continue
-        rods.append(rod)
-        low, high = (float(own.frame[2, :3] @ np.array(e) + own.frame[2, 3]) for e in (rod.low, rod.high))
-        found = with_rod(own.beam, own.seams, rod.stock, low, high)
-        held = found if held is None or found.safety > held.safety else held
+        if rod is not None:
+            rods.append(rod)
+            # What lies across holds nothing of what bends it along its length.
+            spans += [own.span(rod)] if same else []
+    held = with_rods(along.beam, along.seams, spans) if spans else None
     offers = _offers(along, wall_mm, gap_mm, scale) if (held or bare).safety < ENOUGH else ()
     return Loaded(along, bare, held, tuple(rods), offers, tuple(said))
 
@@ -402,9 +335,11 @@ def _offers(along: Along, wall_mm: float, gap_mm: float, scale: Floats) -> tuple
         if rod is None:
             too_thick = stock.diameter_mm
             continue
-        low, high = (float(along.frame[2, :3] @ np.array(e) + along.frame[2, 3]) for e in (rod.low, rod.high))
-        held = with_rod(along.beam, along.seams, stock, low, high)
-        if min(held.safety, held.ends_safety * ENOUGH) >= ENOUGH:
-            found.append(Offer(stock.code, stock.name, round(low - along.low_mm, 1), round(high - along.low_mm, 1), round(held.safety, 2),
-                               round(stock.grams_per_mm * rod.length_mm, 0)))  # fmt: skip
+        span = along.span(rod)
+        held = with_rods(along.beam, along.seams, [span])
+        if held.safety >= ENOUGH:
+            found.append(Offer(
+                stock.code, stock.name, round(span.low_mm - along.low_mm, 1), round(span.high_mm - along.low_mm, 1), round(held.safety, 2),
+                round(stock.grams_per_mm * rod.length_mm, 0),
+            ))  # fmt: skip
     return tuple(found)

@@ -26,6 +26,8 @@ from bastion_core.join.ballast import WeightRecord
 from bastion_core.join.compass import beside_compass
 from bastion_core.join.fasteners.base import Hardware
 from bastion_core.join.fasteners.key import Key
+from bastion_core.join.fasteners.lug import Lug
+from bastion_core.join.fasteners.magnet import Magnet
 from bastion_core.join.held import Held
 from bastion_core.join.joining import JoinRule, Joint, hardware, join
 from bastion_core.join.long import LongFacts, LongRecord, long_facts, long_record
@@ -204,7 +206,7 @@ class JoinStation(Station[Case, JoinInputs, JoinResult]):
             len({m.part for m in marks}), len(parts), min((s.closing.safety for s in seams if s.closing), default=None),
             long_facts(joined.load) if joined.load else None, joined.weight, len(joined.moves),
             (*joined.unmoved, *(t for m in joined.moves if (t := told_of(m)) is not None)),
-            beside_compass([f for j in joined.joints for f in j.fasteners if f.kind == "magnet"], rods, inside),
+            beside_compass([f for j in joined.joints for f in j.fasteners if isinstance(f, Magnet | Lug) and f.discs], rods, inside),
         )  # fmt: skip
         data = JoinData(
             seams, tuple(JoinedPart(p.name, p.id, normals[p.name], _supplied_down(p, inputs)) for p in parts), joined.steps,

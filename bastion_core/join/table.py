@@ -24,10 +24,6 @@ SCREWED: tuple[Kind, ...] = ("insert", "bolt", "wing")
 """Those that are held by a screw of some size."""
 
 
-MOST_STRAIN = {"pla": 0.018, "pla-sand": 0.012, "petg": 0.03, "abs": 0.03, "asa": 0.03, "tpu": 0.25}
-"""A snap may bend so far now and then, printed along its length; common practice (about half the strain at yield), no source."""
-
-
 @dataclass(frozen=True)
 class Glue:
     """A glue: for which plastics, what gap it fills, what it carries in shear when printed plastic is glued with it, and its times."""

@@ -6,12 +6,13 @@ from typing import Any
 from bastion_core.engine.keeping import plain
 from bastion_core.findings import Finding, Note, Quantity, Remedy, Said, Verdict, mm, say
 from bastion_core.join.ballast import WeightRecord
+from bastion_core.join.glue import glue_for
 from bastion_core.join.held import Held, letter_of
 from bastion_core.join.loads import Printed
 from bastion_core.join.long import LongFacts
 from bastion_core.join.recipe import JoinRecipe
 from bastion_core.join.rods import Carried, Rod
-from bastion_core.join.table import GLUES, SCREWED
+from bastion_core.join.table import SANDED_GAP_MM, SCREWED
 from bastion_core.print.profile import Material, material
 from bastion_core.print.recipe import PrintRecipe
 from bastion_core.statics.poses import ENOUGH
@@ -34,8 +35,7 @@ class ToldSeam:
 def carried_as(recipe: JoinRecipe, printed: PrintRecipe) -> Carried:
     """How a long piece is handled, and what its seams are glued with."""
     plastic = printed.material
-    usual = next((g for g in GLUES.values() if plastic in g.materials), GLUES["epoxy"])
-    glue = GLUES.get(recipe.glue, usual)
+    glue = glue_for(recipe.glue, plastic, 1.0, SANDED_GAP_MM, 0.0)
     return Carried(recipe.swing_g, recipe.grip_mm, printed_as(printed, False), plastic, glue.shear_mpa, recipe.rods)
 
 
@@ -78,9 +78,6 @@ def breaks(recipe: JoinRecipe, long: LongFacts) -> list[Finding | Note]:
     """Where what is held in the hand breaks when it is swung, and which rods would hold it."""
     said: list[Finding | Note] = [Finding("rod", Verdict.TIGHT, words, long.place_mm) for words in long.said]
     if long.safety >= ENOUGH:
-        if long.ends_safety < 1:
-            words = "An end of the rod sits too short past the last seam: its bore bears {} of what it has to. Let it go further in."
-            said.append(Finding("rod-ends", Verdict.TIGHT, say(words, Quantity((long.ends_safety,), "share", 0)), long.place_mm))
         return said
     where = f"at seam {long.seam.replace('-', ' to ')}" if long.seam else "in the print"
     words = f"Swung with {{}} g it {'breaks' if long.safety < 1 else 'is weakest'} {where}, {{}} from its low end: safety {{}}, and {{}} is wanted."
@@ -115,7 +112,7 @@ def heavy(weight: WeightRecord, plastic: Material) -> list[Finding | Note]:
             said.append(
                 Note("ballast-warm", say(words, letter, fill.name, f"{fill.warms_deg_c:g}", plastic.name, f"{plastic.softens_deg_c:g}"))
             )
-    weak = [lift for lift in weight.lifts if lift.safety < 1.0]
+    weak = [lift for lift in weight.lifts if lift.safety < ENOUGH]
     if weak:
         first = weak[0]
         by = " or ".join(letter_of(name) for name in first.by[:3])

@@ -7,7 +7,7 @@ from math import pi, sqrt
 import numpy as np
 
 from bastion_core.geometry.mesh import Floats
-from bastion_core.statics.poses import ENOUGH, G_M_S2
+from bastion_core.statics.poses import ENOUGH, G_M_S2, MOST
 from bastion_core.statics.sections import Section
 from bastion_core.statics.stock import Stock
 
@@ -21,7 +21,9 @@ STIFF_MPA = {"pla": 3300.0, "pla-sand": 3300.0, "petg": 2000.0, "abs": 2000.0, "
 """In bending, printed; from memory of makers' sheets."""
 BEARS_MPA = 15.0
 """What the wall of a bore bears where the end of a rod presses; common practice, no source."""
-MOST = 99.0
+SHEARED, ROUND_SHEAR = 0.6, 4 / 3
+"""Of its strength in tension what a print bears in shear; common practice, no source. The middle of a round section is sheared by 4/3 of the mean
+(handbooks)."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -78,17 +80,25 @@ def shear(beam: Beam, at_mm: Floats) -> Floats:
 
 
 def print_safety(beam: Beam) -> Floats:
-    """(n,): how many times what bends it each printed section bears, across its layers."""
+    """(n,): how many times what bends and shears it each printed section bears, across its layers."""
     strength = ALONG_MPA[beam.material] * ACROSS
-    bears = np.array([s.modulus_mm3 for s in beam.sections]) * strength
-    return _over(bears, bending(beam, beam.at_mm))
+    return _bears(beam, beam.at_mm, beam.sections, np.full(len(beam.sections), strength))
 
 
 def seam_safety(beam: Beam, seams: Sequence[Joined]) -> Floats:
     """(k,): the same of glued seams: the glue tears at the far edge of its face, or the plastic does."""
     strength = ALONG_MPA[beam.material] * ACROSS
-    bears = np.array([s.face.modulus_mm3 * min(s.glue_mpa, strength) for s in seams])
-    return _over(bears, bending(beam, np.array([s.at_mm for s in seams])))
+    return _bears(beam, np.array([s.at_mm for s in seams]), [s.face for s in seams], np.array([min(s.glue_mpa, strength) for s in seams]))
+
+
+def _bears(beam: Beam, at_mm: Floats, sections: Sequence[Section], mpa: Floats) -> Floats:
+    bent = _over(np.array([s.modulus_mm3 for s in sections]) * mpa, bending(beam, at_mm))
+    return np.minimum(bent, _over(np.array([s.area_mm2 for s in sections]) * mpa * SHEARED / ROUND_SHEAR, shear(beam, at_mm)))
+
+
+def rod_bears(stock: Stock, sits_mm: Floats) -> Floats:
+    """(m,): the moment in N mm that a rod takes so far from its nearer end: what it bears itself, or what the wall of its bore does."""
+    return np.minimum(stock.bears_nmm, BEARS_MPA * stock.diameter_mm * sits_mm**2 / 6)
 
 
 @dataclass(frozen=True)
@@ -119,36 +129,48 @@ def reach_of(beam: Beam, seams: Sequence[Joined], stock: Stock, enough: float = 
 
 
 @dataclass(frozen=True)
+class InBore:
+    """A rod in a beam, from one place along it to another."""
+
+    stock: Stock
+    low_mm: float
+    high_mm: float
+
+    def sits_mm(self, at_mm: Floats) -> Floats:
+        """(m,): how far from its nearer end places are; 0 where it does not reach."""
+        return np.asarray(np.minimum(at_mm - self.low_mm, self.high_mm - at_mm).clip(min=0.0))
+
+
+@dataclass(frozen=True)
 class Held:
-    """How a beam holds with a rod: the least safety, where, at which seam if at one; how far its end gives way; the ends' safety in their bores."""
+    """How a beam holds with its rods: the least safety, where, at which seam if at one; of each seam; how far its end gives way."""
 
     safety: float
     at_mm: float
     seam: str
+    seams: tuple[float, ...]
     sags_mm: float
-    ends_safety: float
 
 
-def with_rod(beam: Beam, seams: Sequence[Joined], stock: Stock | None, low_mm: float = 0.0, high_mm: float = 0.0) -> Held:
-    """How a beam holds with a rod from one place to another, or with none.
+def with_rods(beam: Beam, seams: Sequence[Joined], rods: Sequence[InBore] = ()) -> Held:
+    """How a beam holds with rods in it, or with none.
 
-    Along it the stronger of rod and print counts alone: the print with its bore, the rod as far as the bore's wall bears it there (nothing at
+    Along a rod the stronger of rod and print counts alone: the print with its bore, the rod as far as the bore's wall bears it there (nothing at
     its very end, 6 M / (d L²) so far from it).
     """
-    if stock is not None:
-        beam = beam.heavier(_weights(beam, stock, low_mm, high_mm))
+    for rod in rods:
+        beam = beam.heavier(_weights(beam, rod))
     at = np.concatenate([beam.at_mm, [s.at_mm for s in seams]])
     names = [""] * len(beam.at_mm) + [s.name for s in seams]
     safety = np.concatenate([print_safety(beam), seam_safety(beam, seams)])
-    ends = MOST
-    if stock is not None:
-        inside = (at >= low_mm) & (at <= high_mm)
-        sits = np.minimum(at - low_mm, high_mm - at).clip(min=0.0)
-        rod = _over(np.minimum(stock.bears_nmm, BEARS_MPA * stock.diameter_mm * sits**2 / 6), bending(beam, at))
-        safety = np.where(inside, np.maximum(safety * _bored(beam, seams, stock), rod), safety)
-        ends = _ends(beam, seams, stock, low_mm, high_mm)
+    moments = bending(beam, at)
+    for rod in rods:
+        safety = np.where((at >= rod.low_mm) & (at <= rod.high_mm), safety * _bored(beam, seams, rod.stock), safety)
+    for rod in rods:
+        safety = np.maximum(safety, _over(rod_bears(rod.stock, rod.sits_mm(at)), moments))
     worst = int(np.argmin(safety))
-    return Held(float(safety[worst]), float(at[worst]), names[worst], sag(beam, stock, low_mm, high_mm), ends)
+    of_seams = tuple(float(v) for v in safety[len(beam.at_mm) :])
+    return Held(float(safety[worst]), float(at[worst]), names[worst], of_seams, sag(beam, rods))
 
 
 def _bored(beam: Beam, seams: Sequence[Joined], stock: Stock) -> Floats:
@@ -158,23 +180,11 @@ def _bored(beam: Beam, seams: Sequence[Joined], stock: Stock) -> Floats:
     return np.asarray(1 - np.minimum([*prints, *(hole / max(s.face.least_mm4, 1e-9) for s in seams)], 1.0))
 
 
-def _ends(beam: Beam, seams: Sequence[Joined], stock: Stock, low_mm: float, high_mm: float) -> float:
-    """How safely the ends sit: from the last seam or weak place inside it to each end, the bore bears 6 M / (d L²)."""
-    weak = [float(a) for a in beam.at_mm[print_safety(beam) < ENOUGH]] + [s.at_mm for s in seams]
-    inside = [a for a in weak if low_mm < a < high_mm]
-    if not inside:
-        return MOST
-    moments = bending(beam, np.array([min(inside), max(inside)]))
-    sits = np.array([min(inside) - low_mm, high_mm - max(inside)])
-    pressure = 6 * moments / (stock.diameter_mm * np.maximum(sits, 1e-3) ** 2)
-    return float(min(MOST, (BEARS_MPA / np.maximum(pressure, 1e-9)).min()))
-
-
-def sag(beam: Beam, stock: Stock | None, low_mm: float, high_mm: float) -> float:
+def sag(beam: Beam, rods: Sequence[InBore] = ()) -> float:
     """How far the worse end of it gives way while it is swung: the curvature summed twice from the grip."""
     stiff = np.array([s.least_mm4 for s in beam.sections]) * STIFF_MPA[beam.material]
-    if stock is not None:
-        stiff = stiff + np.where((beam.at_mm >= low_mm) & (beam.at_mm <= high_mm), stock.least_mm4 * stock.of.e_mpa, 0.0)
+    for rod in rods:
+        stiff = stiff + np.where(rod.sits_mm(beam.at_mm) > 0, rod.stock.least_mm4 * rod.stock.of.e_mpa, 0.0)
     curved = bending(beam, beam.at_mm) / np.maximum(stiff, 1.0)
     step, found = np.gradient(beam.at_mm), []
     for end, side in ((beam.at_mm[-1], beam.at_mm >= beam.grip_mm[1]), (beam.at_mm[0], beam.at_mm <= beam.grip_mm[0])):
@@ -182,10 +192,10 @@ def sag(beam: Beam, stock: Stock | None, low_mm: float, high_mm: float) -> float
     return max(found)
 
 
-def _weights(beam: Beam, stock: Stock, low_mm: float, high_mm: float) -> Floats:
+def _weights(beam: Beam, rod: InBore) -> Floats:
     step = np.gradient(beam.at_mm)
-    share = (np.minimum(beam.at_mm + step / 2, high_mm) - np.maximum(beam.at_mm - step / 2, low_mm)).clip(min=0.0)
-    return np.asarray(share * stock.grams_per_mm)
+    share = (np.minimum(beam.at_mm + step / 2, rod.high_mm) - np.maximum(beam.at_mm - step / 2, rod.low_mm)).clip(min=0.0)
+    return np.asarray(share * rod.stock.grams_per_mm)
 
 
 def _over(bears: Floats, asked: Floats) -> Floats:

@@ -9,10 +9,7 @@ from shapely.geometry.base import BaseGeometry
 
 from bastion_core.geometry.mesh import Floats
 from bastion_core.statics.magnets import SLIDES
-from bastion_core.statics.poses import ENOUGH, G_M_S2, Pose
-
-MOST = 99.0
-"""Safeties beyond this are told as this."""
+from bastion_core.statics.poses import ENOUGH, G_M_S2, MOST, Pose
 
 
 @dataclass(frozen=True)

@@ -3,8 +3,10 @@
 from dataclasses import dataclass
 from math import ceil, radians
 
-FLEXIBLE_STRAIN = {"tpu": 0.25, "leather": 0.15, "pla": 0.018, "pla-sand": 0.012, "petg": 0.03, "abs": 0.03, "asa": 0.03}
-"""A strip may be bent so far time and again; common practice (about half the strain at yield; of flexible ones a quarter), no source."""
+MOST_STRAIN = {"pla": 0.018, "pla-sand": 0.012, "petg": 0.03, "abs": 0.03, "asa": 0.03, "tpu": 0.25}
+"""A snap or a strip may bend so far now and then, printed along its length; common practice (about half the strain at yield), no source."""
+STRIP_STRAIN = {"leather": 0.15, "tpu": MOST_STRAIN["tpu"], "elastic": 0.5, "foam": 0.5}
+"""What strips are cut of and how hard they bend time and again; common practice, no source."""
 SLEW_MM = 2.0
 """Sideways at a plate's far edge, at most; common practice, no source."""
 KNUCKLE_MM = 8.0
@@ -28,7 +30,7 @@ def fold_strain(thick_mm: float, degrees: float, long_mm: float) -> float:
 
 def fold_length(thick_mm: float, degrees: float, material: str) -> float:
     """How long the bending part of a strip has to be at least (mm)."""
-    return thick_mm * radians(degrees) / (2 * FLEXIBLE_STRAIN[material])
+    return thick_mm * radians(degrees) / (2 * {**MOST_STRAIN, **STRIP_STRAIN}[material])
 
 
 @dataclass(frozen=True)

@@ -12,7 +12,7 @@ from scipy.integrate import simpson
 from scipy.special import j1
 
 from bastion_core.errors import RecipeProblem
-from bastion_core.geometry.mesh import Floats, Ints
+from bastion_core.geometry.mesh import Floats
 
 _MU0 = 4e-7 * pi
 ROOM_DEG_C = 20.0
@@ -108,6 +108,7 @@ def pull_n(one: Disc, other: Disc, gap_mm: float, deg_c: float = ROOM_DEG_C) -> 
     return _coaxial_n(one, other, gap, deg_c)
 
 
+@cache
 def _coaxial_n(one: Disc, other: Disc, gap_mm: float, deg_c: float) -> float:
     r1, r2, t1, t2 = (v / 1000 for v in (one.diameter_mm / 2, other.diameter_mm / 2, one.thick_mm, other.thick_mm))
     small = min(r1, r2, t1, t2)
@@ -133,23 +134,16 @@ def turns_compass_deg(field: float) -> float:
     return float(np.degrees(np.arctan2(field, EARTH_UT)))
 
 
+def meets_wrongly(signs: Sequence[int]) -> int:
+    """Of a ring of poles turned by its kindest number of places: how many pairs push each other off."""
+    tried = np.array(signs)
+    return min((int((tried != np.roll(tried, k)).sum()) for k in range(1, len(tried))), default=0)
+
+
 @cache
-def poles(order: Ints | tuple[int, ...]) -> tuple[int, ...]:
-    """See ``poles_of``: for so many places, in their order round the face (one number each)."""
-    count = len(order)
-    if count < 2:
-        return (1,) * count
-    best, score = (1,) * count, (-1, 0)
-    for rest in product((1, -1), repeat=count - 1):
-        tried = np.array((1, *rest))
-        wrong = min(int((tried != np.roll(tried, shift)).sum()) for shift in range(1, count))
-        even = -abs(int(tried.sum()))
-        if (wrong, even) > score:
-            best, score = tuple(int(v) for v in tried), (wrong, even)
-    found = [0] * count
-    for at, place in enumerate(order):
-        found[place] = best[at]
-    return tuple(found)
+def poles(count: int) -> tuple[int, ...]:
+    """The ring of so many poles that, turned by any number of places, meets like poles most often; with as many of one as of the other."""
+    return max(((1, *rest) for rest in product((1, -1), repeat=max(count - 1, 0))), key=lambda ring: (meets_wrongly(ring), -abs(sum(ring))))
 
 
 def poles_of(places: Floats) -> tuple[int, ...]:
@@ -157,10 +151,6 @@ def poles_of(places: Floats) -> tuple[int, ...]:
     somewhere: it goes on one way only. With one magnet alone there is no such way."""
     middle = places.mean(axis=0)
     angles = np.arctan2(places[:, 1] - middle[1], places[:, 0] - middle[0])
-    return poles(tuple(int(k) for k in np.argsort(angles, kind="stable")))
-
-
-def meets_wrongly(signs: Sequence[int]) -> int:
-    """Of a ring of poles turned by its kindest number of places: how many pairs push each other off."""
-    tried = np.array(signs)
-    return min((int((tried != np.roll(tried, k)).sum()) for k in range(1, len(tried))), default=0)
+    found = np.empty(len(places), dtype=int)
+    found[np.argsort(angles, kind="stable")] = poles(len(places))
+    return tuple(int(v) for v in found)

@@ -7,6 +7,8 @@ import numpy as np
 from bastion_core.geometry.mesh import Floats
 
 G_M_S2 = 9.81
+MOST = 99.0
+"""Safeties beyond this are told as this."""
 ENOUGH = 2.0
 """A closure or a rod holds twice what it has to; common practice, no source."""
 

@@ -15,9 +15,10 @@ from bastion_core.fit.layers import LAYERS, WHERES
 from bastion_core.fit.movement import LEAST_DOWN_DEG
 from bastion_core.fit.sites import WAYS_IN
 from bastion_core.fit.suit import OUT_OF_PROPORTION
+from bastion_core.join.ballast import Ballast
 from bastion_core.join.coupon import LADDERS
-from bastion_core.join.moving import MOVES, STRIPS_MM
-from bastion_core.join.rods import AXES
+from bastion_core.join.moving import MOVES, STRIPS_MM, Moving
+from bastion_core.join.rods import AXES, Rod
 from bastion_core.join.table import GLUES, KINDS, SCREWED
 from bastion_core.measure.table import SITES
 from bastion_core.pieces.hardware import MAGNETS_MM, usual_uses
@@ -79,6 +80,10 @@ class Trade:
     """Rods that are sold, by their codes, the lightest first."""
     axes: dict[str, str]
     """Along which a rod runs, by its code."""
+    new_rod: Rod
+    """As the page begins with; so the next two."""
+    new_move: Moving
+    new_ballast: Ballast
     fills: dict[str, str]
     """What cavities are filled with, by its code."""
     moves: dict[str, str]
@@ -122,6 +127,9 @@ def trade(request) -> Response:
         tuple(f"{d}x{t}" for d, t in MAGNETS_MM if d >= 4),
         {s.code: s.name for s in usual_stock()},
         dict(AXES),
+        Rod(),
+        Moving(""),
+        Ballast(""),
         {f.key: f.name for f in FILLS.values()},
         dict(MOVES),
         tuple(STRIPS_MM),

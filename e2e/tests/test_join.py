@@ -3,57 +3,23 @@
 import csv
 import io
 import re
-import tempfile
 from pathlib import Path
 
 from playwright.sync_api import expect
 
-from bastion_core.formats.stl import write_binary_stl
-from bastion_core.join.recipe import JoinRecipe
 from bastion_core.tests.shapes import box, tube
 from bastion_site.shop.models import CouponFit, Printer
-from bastion_site.testing import file_of, recall, remember, shop, work_off
-from e2e.tests.test_way import InTheBrowser
+from bastion_site.testing import work_off
+from e2e.joining import AtJoin, level
 
 
-class Seams(InTheBrowser):
+class Seams(AtJoin):
     """A thin tube parted level, and a block parted level."""
 
-    solids = (("Sleeve", tube(42, 3.2, 110, 64)), ("Block", box(70, 50, 80)))
-
-    def setUp(self):
-        super().setUp()
-        made = tempfile.TemporaryDirectory()
-        self.addCleanup(made.cleanup)
-        self.build, _ = shop(small=False)
-        self.pieces = {}
-        for name, solid in self.solids:
-            path = Path(made.name) / f"{name}.stl"
-            write_binary_stl(solid.mesh(), path)
-            self.client.post("/api/pieces/upload/", {"build": self.build.id, "file": file_of(path), "name": name, "site": "other"})
-            piece = self.build.pieces.get(name=name)
-            middle = float(solid.bounds[:, 2].mean())
-            plane = {"id": "c1", "point": [0, 0, middle], "normal": [0, 0, 1], "limits": []}
-            self.pieces[name] = piece
-            self.decide(name, cuts=[plane])
-        recall()
-        work_off()
-        remember()
-
-    def decide(self, name: str, **change) -> None:
-        piece = self.build.pieces.get(name=name)
-        answer = self.client.patch(f"/api/pieces/{piece.id}/", {"version": piece.version, **change}, content_type="application/json")
-        self.assertEqual(answer.status_code, 200, answer.content)
-
-    def at(self, name: str) -> None:
-        self.open(f"/build/{self.build.id}/piece/{self.pieces[name].id}/join")
+    pieces = (("Sleeve", tube(42, 3.2, 110, 64), {"cuts": level(55)}), ("Block", box(70, 50, 80), {"cuts": level(40)}))
 
     def held(self, name: str):
-        return self.build.pieces.get(name=name).of(JoinRecipe).joints
-
-    def choose(self, label: str, option: str | re.Pattern) -> None:
-        self.page.get_by_role("combobox", name=label, exact=True).click()
-        self.page.get_by_role("option", name=option).click()
+        return self.decided(name).joints
 
     def test_a_thin_shell_gets_a_lip_then_screws_and_a_list(self):
         page = self.page
@@ -99,7 +65,7 @@ class Seams(InTheBrowser):
         page.keyboard.press("ArrowRight")
         self.work()
         (moved,) = self.held("Block")
-        scale = self.client.get(f"/api/pieces/{self.pieces['Block'].id}/").json()["fit"]["scale"][0]
+        scale = self.client.get(f"/api/pieces/{self.piece('Block').id}/").json()["fit"]["scale"][0]
         self.assertAlmostEqual((moved.at_mm[0][0] - kept.at_mm[0][0]) * scale, 1.0, delta=0.01)
         self.assertEqual(moved.at_mm[1:], kept.at_mm[1:], "the others stay")
         page.get_by_role("button", name="Find the places again").click()

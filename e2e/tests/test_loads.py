@@ -1,19 +1,15 @@
 """What comes off and what is long, in a real browser: magnets by the load with their poles, a staff that breaks and the tube that holds it."""
 
 import re
-import tempfile
 from pathlib import Path
 
 from manifold3d import Manifold
 from playwright.sync_api import expect
 
-from bastion_core.formats.stl import write_binary_stl
 from bastion_core.geometry.solid import Solid
-from bastion_core.join.recipe import JoinRecipe
 from bastion_core.tests.shapes import box
-from bastion_site.engine.cases import graph_of
-from bastion_site.testing import file_of, recall, remember, shop, work_off
-from e2e.tests.test_way import InTheBrowser
+from bastion_site.testing import work_off
+from e2e.joining import AtJoin, level
 
 
 def figure(value: float) -> str:
@@ -21,42 +17,17 @@ def figure(value: float) -> str:
     return "|".join(sorted({f"{value + off:.1f}".replace(".", r"\.") for off in (-0.005, 0.005)})).join(("(", ")"))
 
 
-class Loads(InTheBrowser):
+class Loads(AtJoin):
     """A block with a tall top, and a staff in four parts that is held at its foot."""
 
-    def setUp(self):
-        super().setUp()
-        made = tempfile.TemporaryDirectory()
-        self.addCleanup(made.cleanup)
-        self.build, _ = shop(small=False)
-        crest = Solid(box(30, 160, 60).manifold + box(20, 150, 70, (0, 0, 60)).manifold)
-        staff = Solid(Manifold.cylinder(1200, 15, 15, 48))
-        self.pieces = {}
-        for name, solid, site, heights in (("Crest", crest, "other", (60.0,)), ("Staff", staff, "hand_held", (300.0, 600.0, 900.0))):
-            path = Path(made.name) / f"{name}.stl"
-            write_binary_stl(solid.mesh(), path)
-            self.client.post("/api/pieces/upload/", {"build": self.build.id, "file": file_of(path), "name": name, "site": site})
-            self.pieces[name] = self.build.pieces.get(name=name)
-            cuts = [{"id": f"c{k}", "point": [0, 0, z], "normal": [0, 0, 1], "limits": []} for k, z in enumerate(heights, 1)]
-            self.decide(name, cuts=cuts, **({"grip_mm": 100, "swing_g": 14.0} if name == "Staff" else {}))
-        recall()
-        work_off()
-        remember()
-
-    def decide(self, name: str, **change) -> None:
-        piece = self.build.pieces.get(name=name)
-        answer = self.client.patch(f"/api/pieces/{piece.id}/", {"version": piece.version, **change}, content_type="application/json")
-        self.assertEqual(answer.status_code, 200, answer.content)
-
-    def at(self, name: str) -> None:
-        self.open(f"/build/{self.build.id}/piece/{self.pieces[name].id}/join")
-
-    def data(self, name: str):
-        return graph_of(self.build.pieces.get(name=name)).data("join")
-
-    def choose(self, label: str, option: str | re.Pattern) -> None:
-        self.page.get_by_role("combobox", name=label, exact=True).click()
-        self.page.get_by_role("option", name=option).click()
+    pieces = (
+        ("Crest", Solid(box(30, 160, 60).manifold + box(20, 150, 70, (0, 0, 60)).manifold), {"cuts": level(60)}),
+        (
+            "Staff",
+            Solid(Manifold.cylinder(1200, 15, 15, 48)),
+            {"site": "hand_held", "cuts": level(300, 600, 900), "grip_mm": 100, "swing_g": 14.0},
+        ),
+    )
 
     def test_it_comes_off_on_magnets(self):
         page = self.page
@@ -81,15 +52,16 @@ class Loads(InTheBrowser):
         # A disc that is too weak is told with what would do.
         self.choose("Disc", "4x2 mm")
         for _ in range(100):
-            if self.build.pieces.get(name="Crest").of(JoinRecipe).joints[0].magnet:
+            if self.decided("Crest").joints[0].magnet:
                 break
             page.wait_for_timeout(100)
-        self.decide("Crest", infill=1.0)
+        self.assertEqual(self.decided("Crest").joints[0].magnet, "4x2")
         self.work()
-        self.open(page.url.removeprefix(self.live_server_url))
-        if self.data("Crest").seams[0].closing.safety < 2:
-            expect(self.ledger()).to_contain_text("of them would be enough")
-        self.assertEqual(self.build.pieces.get(name="Crest").of(JoinRecipe).joints[0].magnet, "4x2")
+        self.decide("Crest", infill=1.0, walls=12)
+        work_off()
+        self.at("Crest")
+        self.assertLess(self.data("Crest").seams[0].closing.safety, 2)
+        expect(self.ledger()).to_contain_text("of them would be enough")
 
     def test_a_magnet_is_moved_by_the_keys(self):
         self.decide("Crest", joints=[{"seam": "", "kind": "magnet"}])
@@ -101,7 +73,7 @@ class Loads(InTheBrowser):
         for _ in range(3):
             self.page.keyboard.press("ArrowUp" if before[0][1] < 0 else "ArrowDown")
             self.work()
-        places = self.build.pieces.get(name="Crest").of(JoinRecipe).joints[-1].at_mm
+        places = self.decided("Crest").joints[-1].at_mm
         self.assertEqual(len(places or ()), len(before))
         self.assertNotEqual(tuple((places or [()])[0]), before[0])
 
@@ -129,38 +101,24 @@ class Loads(InTheBrowser):
         expect(row).to_contain_text(f"safety {after.safety:.1f}")
 
 
-class Moving(InTheBrowser):
-    """Two plates in one file on a rivet, and a lantern whose foot is filled."""
+PLATE = box(120, 120, 3).manifold + Manifold.cube([4.0, 4.0, 10.0]).translate([30, 20, 0])
+ARM = Manifold.cube([58.0, 12.0, 3.0]).translate([-8, -6, 3.6])
 
-    def setUp(self):
-        super().setUp()
-        made = tempfile.TemporaryDirectory()
-        self.addCleanup(made.cleanup)
-        self.build, _ = shop(small=False)
-        self.folder = Path(made.name)
 
-    def upload(self, name: str, solid: Solid, **recipe) -> None:
-        path = self.folder / f"{name}.stl"
-        write_binary_stl(solid.mesh(), path)
-        self.client.post(
-            "/api/pieces/upload/", {"build": self.build.id, "file": file_of(path), "name": name, "site": recipe.pop("site", "other")}
-        )
-        piece = self.build.pieces.get(name=name)
-        answer = self.client.patch(f"/api/pieces/{piece.id}/", {"version": piece.version, **recipe}, content_type="application/json")
-        self.assertEqual(answer.status_code, 200, answer.content)
-        work_off()
-        self.open(f"/build/{self.build.id}/piece/{piece.id}/join")
+class Moving(AtJoin):
+    """Two plates in one file on a rivet, and a lantern to fill."""
 
-    def data(self, name: str):
-        return graph_of(self.build.pieces.get(name=name)).data("join")
+    pieces = (
+        ("Hatch", Solid(PLATE + ARM), {"scale": [1, 1, 1], "moves": [{"parts": "A-B", "at_mm": [0, 0, 0], "axis": [0, 0, 1], "kind": "rivet"}]}),
+        (
+            "Lantern", Solid(Manifold.cylinder(60, 50, 50, 64) + Manifold.cylinder(250, 14, 14, 48).translate([0, 0, 60])),
+            {"site": "hand_held", "scale": [1, 1, 1], "cuts": level(60)},
+        ),
+    )  # fmt: skip
 
     def test_plates_turn_until_they_meet(self):
         page = self.page
-        plate = box(120, 120, 3).manifold + Manifold.cube([4.0, 4.0, 10.0]).translate([30, 20, 0])
-        arm = Manifold.cube([58.0, 12.0, 3.0]).translate([-8, -6, 3.6])
-        self.upload(
-            "Hatch", Solid(plate + arm), scale=[1, 1, 1], moves=[{"parts": "A-B", "at_mm": [0, 0, 0], "axis": [0, 0, 1], "kind": "rivet"}]
-        )
+        self.at("Hatch")
         (moved,) = self.data("Hatch").moves
         card = page.get_by_role("group", name="What moves")
         expect(card).to_contain_text(f"turns from {moved.low:.0f} to {moved.high:.0f} degrees".replace("-", "−"))
@@ -180,14 +138,10 @@ class Moving(InTheBrowser):
 
     def test_a_lantern_gets_its_ballast(self):
         page = self.page
-        lantern = Solid(Manifold.cylinder(60, 50, 50, 64) + Manifold.cylinder(250, 14, 14, 48).translate([0, 0, 60]))
-        cut = {"id": "c1", "point": [0, 0, 60], "normal": [0, 0, 1], "limits": []}
-        self.upload("Lantern", lantern, site="hand_held", scale=[1, 1, 1], cuts=[cut])
+        self.at("Lantern")
         before = self.data("Lantern").weight
         weight = page.get_by_role("group", name="Weight")
         expect(weight).to_contain_text(f"{before.mass_g:.0f} g as printed")
-        foot = max(self.build.pieces.get(name="Lantern").of(JoinRecipe).joints, default=None)
-        self.assertIsNone(foot)
         page.get_by_role("combobox", name="Fill a part").click()
         page.get_by_role("option", name="B with dry sand").click()
         self.work()
@@ -199,4 +153,4 @@ class Moving(InTheBrowser):
         weight.get_by_role("button", name="Leave it out").click()
         # As it was before: that is computed already.
         expect(weight).to_contain_text("as printed")
-        self.assertEqual(self.build.pieces.get(name="Lantern").of(JoinRecipe).ballast, ())
+        self.assertEqual(self.decided("Lantern").ballast, ())

@@ -115,6 +115,11 @@ class Lug(At):
     number: int = 1
 
     @property
+    def discs(self) -> tuple[Disc, ...]:
+        """Its magnets."""
+        return self.carries.discs or ()
+
+    @property
     def kind(self) -> str:
         """What it carries: lug (a pin), insert, bolt, wing, snap or magnet."""
         return self.carries.kind

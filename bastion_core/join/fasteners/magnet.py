@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
+from functools import cache
 from typing import ClassVar
 
 import numpy as np
@@ -21,9 +22,9 @@ from bastion_core.join.loads import HangsAt
 from bastion_core.join.places import Footprint, spread
 from bastion_core.join.room import InsideRoom
 from bastion_core.pieces.hardware import GLUE_MM, MAGNETS_MM
-from bastion_core.statics.closing import MOST, Stays, count_for, stays_on
+from bastion_core.statics.closing import Stays, count_for, stays_on
 from bastion_core.statics.magnets import SET_BACK_MM, WARM_DEG_C, Disc, disc_of, poles_of, pull_n
-from bastion_core.statics.poses import ENOUGH, Pose
+from bastion_core.statics.poses import ENOUGH, MOST, Pose
 
 GAP_MM = 2 * SET_BACK_MM
 _MOST = 6
@@ -47,6 +48,11 @@ class Magnet(At):
     below: Disc
     pole: int = 1
     number: int = 1
+
+    @property
+    def discs(self) -> tuple[Disc, Disc]:
+        """Above and below."""
+        return self.above, self.below
 
     @property
     def reach_mm(self) -> float:
@@ -248,6 +254,7 @@ def magnet_load(pair: Pair, side: int, gap_mm: float, wall_mm: float) -> Load:
     )  # fmt: skip
 
 
+@cache
 def pairs(chosen: str) -> tuple[Pair, ...]:
     """The pairs to try, the weakest first: each disc with the next wider one in what stays."""
     if chosen:

@@ -9,7 +9,7 @@ from bastion_core.geometry.mesh import Floats
 from bastion_core.geometry.solid import Solid, hull_solid, united
 from bastion_core.join.fasteners.boss import boss, frame_at, of_side, wall_at
 from bastion_core.join.fasteners.lug import EDGE, Load, Lug, Refused, Round
-from bastion_core.join.table import MOST_STRAIN
+from bastion_core.statics.hinges import MOST_STRAIN
 
 _SNAP_WIDE_MM, _SNAP_THICK_MM, _SNAP_HOLDS_MM = 8.0, 1.6, 0.8
 """A snap's tongue, and how deep its hook reaches into the wall; common practice, no source."""

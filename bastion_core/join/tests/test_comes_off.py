@@ -21,11 +21,11 @@ from bastion_core.join.compass import beside_compass
 from bastion_core.join.fasteners.lug import Lug
 from bastion_core.join.fasteners.magnet import GAP_MM, Magnet, pairs
 from bastion_core.join.fasteners.pin import Pin, PinRule
+from bastion_core.join.fasteners.rod import RodIn
 from bastion_core.join.held import Held, read_held
 from bastion_core.join.joining import Joined, JoinRule, join
 from bastion_core.join.loads import HangsAt, Printed, Stuck, hangs_at
 from bastion_core.join.records import closing_record
-from bastion_core.join.rods import RodIn
 from bastion_core.join.room import InsideRoom
 from bastion_core.pieces.hardware import GLUE_MM
 from bastion_core.statics.magnets import WARM_DEG_C, meets_wrongly

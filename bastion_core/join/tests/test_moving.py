@@ -1,8 +1,8 @@
 """What moves: ranges by geometry, holes at true size, gaping, strips at true size read back, hinges by formula."""
 
-import io
 import re
 import unittest
+from dataclasses import replace
 from functools import cache
 from unittest.mock import patch
 
@@ -17,7 +17,17 @@ from bastion_core.join.fasteners.pin import PinRule
 from bastion_core.join.joining import JoinRule, hardware, join
 from bastion_core.join.moving import LAP_MM, STRETCHED, Moved, MovedRecord, Moving, moved, moved_record, told_of
 from bastion_core.join.patterns import SQUARE_MM, strips_pdf, strips_svg
-from bastion_core.statics.hinges import FLEXIBLE_STRAIN, KNUCKLE_MM, SLEW_MM, fold_length, fold_strain, hinges_for, slew_mm, width_for
+from bastion_core.statics.hinges import (
+    KNUCKLE_MM,
+    MOST_STRAIN,
+    SLEW_MM,
+    STRIP_STRAIN,
+    fold_length,
+    fold_strain,
+    hinges_for,
+    slew_mm,
+    width_for,
+)
 from bastion_core.tests.shapes import box
 
 ONE = np.ones(3)
@@ -116,7 +126,7 @@ class Ranges(unittest.TestCase):
         self.assertAlmostEqual(strip.gape_mm, 19.8, delta=1.0)
         self.assertLess(strip.strip.free_mm, 20 + 19.8)
         self.assertAlmostEqual(bare.gape_mm, strip.gape_mm, delta=0.5)
-        self.assertEqual(bare.rivets, 0 if not bare.tools else bare.rivets)
+        self.assertEqual((bare.tools, bare.hardware()), ({}, ()), "hinges are bought, nothing is drilled for them")
         self.assertIsNone(told_of(strip))
 
     def test_bad_ones(self):
@@ -151,12 +161,26 @@ class Strips(unittest.TestCase):
         self.assertAlmostEqual(rings[1][:, 0].mean() - rings[0][:, 0].mean(), record.strip.free_mm, delta=0.2)
 
     def test_pdf_at_true_size(self):
-        """Uncompressed, in points of 1/72 inch: the square's corners lie 50 mm apart."""
-        with patch("reportlab.rl_config.pageCompression", 0):
-            data = strips_pdf([self.record()] * 9, "Arm")
-        self.assertTrue(data.startswith(b"%PDF"))
-        self.assertGreaterEqual(data.count(b"/Type /Page\n") + data.count(b"/Type /Page "), 1)
-        self.assertGreater(len(io.BytesIO(data).read()), 1500)
+        """Its drawing read back, in points of 1/72 inch: the square is 50 mm wide, the strip as long as it is told, on as many sheets as it takes."""
+        record = self.record()
+        assert record.strip is not None
+        with patch("reportlab.rl_config.pageCompression", 0), patch("reportlab.rl_config.useA85", 0):
+            data = strips_pdf([record] * 14, "Arm")
+        pages = data.count(b"/Type /Page") - data.count(b"/Type /Pages")
+        self.assertEqual(pages, 2)
+        paths = [np.array(re.findall(rb"(-?[\d.]+) (-?[\d.]+) [ml]", p), float) for p in re.findall(rb"n (.*?) h\s+S", data, re.S)]
+        sizes = [np.ptp(p, axis=0) * 25.4 / 72 for p in paths]
+        np.testing.assert_allclose(sizes[0], SQUARE_MM, atol=0.02)
+        long = [s for s in sizes if abs(s[0] - record.strip.long_mm) < 0.05 and abs(s[1] - record.strip.wide_mm) < 0.05]
+        self.assertEqual(len(long), 14)
+
+    def test_bent_too_hard(self):
+        """A strip far too thick for what is free between its rivets: t / 2 r."""
+        found = moved(arm_and_stop(), Moving("A-B", axis=UP, strip="leather"), ONE)
+        assert isinstance(found, Moved) and found.strip
+        self.assertIsNone(told_of(found))
+        hard = replace(found, strip=replace(found.strip, thick_mm=80.0, strain=fold_strain(80.0, 60.0, found.strip.free_mm)))
+        self.assertIn("bent too hard", str(told_of(hard)))
 
     def test_elastic_is_cut_shorter(self):
         leather, elastic = self.record().strip, self.record("elastic").strip
@@ -184,5 +208,5 @@ class Hinges(unittest.TestCase):
     def test_living(self):
         """t / 2 r: 1 mm folded by 90 degrees over 5 mm has a radius of 3.18 mm and 15.7 % of strain (plain bending, handbooks)."""
         self.assertAlmostEqual(fold_strain(1.0, 90, 5.0), 1.0 / (2 * 5.0 / (np.pi / 2)), places=9)
-        for material, most in FLEXIBLE_STRAIN.items():
+        for material, most in (MOST_STRAIN | STRIP_STRAIN).items():
             self.assertAlmostEqual(fold_strain(1.2, 120, fold_length(1.2, 120, material)), most)

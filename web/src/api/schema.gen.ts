@@ -2437,8 +2437,6 @@ export interface components {
             at_mm: number;
             seam: string;
             /** Format: double */
-            ends_safety: number;
-            /** Format: double */
             swing_g: number;
             place_mm: number[];
             offers: components["schemas"]["Offer"][];
@@ -2451,7 +2449,6 @@ export interface components {
             at_mm: number[];
             low_side_mm: number[];
             high_side_mm: number[];
-            moment_nmm: number[];
             bare: number[];
             grip_mm: number[];
             /** Format: double */
@@ -2471,12 +2468,9 @@ export interface components {
             safety: number;
             /** Format: double */
             sags_mm: number;
-            /** Format: double */
-            ends_safety: number;
             seams: components["schemas"]["SeamLoad"][];
             rods: components["schemas"]["RodRecord"][];
             offers: components["schemas"]["Offer"][];
-            said: components["schemas"]["Said"][];
         };
         /** @description A way for a part to lie: which side is down (in the scaled standing piece), about what it takes, and what counts against it. */
         LyingRecord: {
@@ -4029,6 +4023,9 @@ export interface components {
             axes: {
                 [key: string]: string;
             };
+            new_rod: components["schemas"]["Rod"];
+            new_move: components["schemas"]["Moving"];
+            new_ballast: components["schemas"]["Ballast"];
             fills: {
                 [key: string]: string;
             };
@@ -4199,6 +4196,8 @@ export interface components {
             at_mm: number[];
             ballast: components["schemas"]["BallastRecord"][];
             lifts: components["schemas"]["Lift"][];
+            /** Format: double */
+            wanted: number;
             said: components["schemas"]["Said"][];
         };
         /** @description What another scale or padding would bring, read off the curve. */

@@ -7,7 +7,7 @@ import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useTheme } from "@mui/material/styles";
-import { useMemo, useState } from "react";
+import { useMemo, useState, type ComponentProps, type ReactNode } from "react";
 import { useDecision, useShop, useTrade, type Schemas } from "../../api/client";
 import { DecisionField } from "../../parts/DecisionField";
 import { Explode } from "../../parts/Explode";
@@ -31,7 +31,9 @@ const PINS: { label: string; value: string; sizes: number[] | null }[] = [
   { label: "6 mm dowel", value: "6", sizes: [6] },
 ];
 
-/** The strip's entry for the whole length of what is held in the hand. */
+type StageProps = ComponentProps<typeof LazyStage>;
+
+/** Entries of the strip beside the seams. */
 const ALONG = "along";
 const MOVES = "moves";
 
@@ -39,7 +41,6 @@ export default function JoinStation({ piece, change, children }: StationProps) {
   const shop = useShop();
   const trade = useTrade().data;
   const marks = useDecision("marks");
-  const { inks } = useTheme().palette;
   const [chosen, setChosen] = useState<string | null>(null);
   const [knob, setKnob] = useState<number | null>(null);
   const [explode, setExplode] = useState(0);
@@ -84,94 +85,48 @@ export default function JoinStation({ piece, change, children }: StationProps) {
     letter: p.name.replace(/^.*-/, ""),
     centre: p.centre_mm as [number, number, number],
   }));
+  const file = piece.files.joined ?? piece.files.parts ?? piece.files.preview;
+  const shown = (more: Partial<StageProps> = {}) => (
+    <>
+      <LazyStage file={file} label={piece.name} explode={explode} centres={centres} {...more} />
+      <Explode value={explode} onChange={setExplode} width={200} />
+    </>
+  );
+  const strip = (id: string) => <SeamStrip seams={seams} chosen={id} onChoose={choose} extra={extra} />;
   const stage = moving ? (
-    <Box sx={{ display: "flex", flexDirection: "column", height: "100%" }}>
-      <Box
-        sx={{
-          flex: 1,
-          minHeight: 0,
-          display: "grid",
-          gridTemplateColumns: { xs: "1fr", sm: "1fr 1fr" },
-          gridTemplateRows: { sm: "minmax(0, 1fr)" },
-        }}
-      >
-        <Box sx={{ position: "relative", minHeight: { xs: 320, sm: 0 } }}>
-          <LazyStage
-            file={piece.files.joined ?? piece.files.parts ?? piece.files.preview}
-            label={piece.name}
-            explode={explode}
-            centres={centres}
-          />
-          <Explode value={explode} onChange={setExplode} width={200} />
-        </Box>
-        <Box component="figure" sx={{ m: 0, minWidth: 0, minHeight: 0, borderLeft: `1px solid ${inks.line}` }}>
-          <MovesSheet moved={moves[0]} />
-        </Box>
-      </Box>
-      <SeamStrip seams={seams} chosen={MOVES} onChoose={choose} extra={extra} />
-    </Box>
+    <Sides preview={shown()} strip={strip(MOVES)}>
+      <MovesSheet moved={moves[0]} />
+    </Sides>
   ) : along ? (
-    <Box sx={{ display: "flex", flexDirection: "column", height: "100%" }}>
-      <Box sx={{ flex: 1, minHeight: { xs: 260, sm: 0 }, position: "relative" }}>
-        <LazyStage
-          file={piece.files.joined ?? piece.files.parts ?? piece.files.preview}
-          label={piece.name}
-          explode={explode}
-          centres={centres}
-        />
-        <Explode value={explode} onChange={setExplode} width={200} />
-      </Box>
-      <Box component="figure" sx={{ m: 0, height: "46%", minHeight: 220, borderTop: `1px solid ${inks.line}` }}>
-        <LongSheet long={long} />
-      </Box>
-      <SeamStrip seams={seams} chosen={ALONG} onChoose={choose} extra={extra} />
-    </Box>
+    <Sides preview={shown()} strip={strip(ALONG)} under>
+      <LongSheet long={long} />
+    </Sides>
   ) : seam ? (
-    <Box sx={{ display: "flex", flexDirection: "column", height: "100%" }}>
-      <Box
-        sx={{
-          flex: 1,
-          minHeight: 0,
-          display: "grid",
-          gridTemplateColumns: { xs: "1fr", sm: "1fr 1fr" },
-          gridTemplateRows: { sm: "minmax(0, 1fr)" },
-        }}
-      >
-        <Box sx={{ position: "relative", minHeight: { xs: 320, sm: 0 } }}>
-          <LazyStage
-            file={piece.files.joined ?? piece.files.parts ?? piece.files.preview}
-            label={`${piece.name}, seam ${seam.letters}`}
-            explode={explode}
-            centres={centres}
-            seam={explode > 0.02 ? undefined : onStage}
-            chosenKnob={knob}
-            onKnob={(index, at, done) => (setKnob(index), move(seam, index, at, done))}
-          />
-          <Explode value={explode} onChange={setExplode} width={200} />
-        </Box>
-        <Box
-          component="figure"
-          sx={{ m: 0, minWidth: 0, borderLeft: `1px solid ${inks.line}`, display: "flex", flexDirection: "column", minHeight: 0 }}
-        >
-          <Box sx={{ flex: 1, height: { xs: 320, sm: "auto" }, minHeight: 0 }}>
-            <SeamSheet
-              seam={seam}
-              trying={trying}
-              chosen={knob}
-              onChoose={setKnob}
-              onMove={(index, at, done) => move(seam, index, at, done)}
-              onNudge={(index, by) => nudge(seam, index, by)}
-            />
-          </Box>
-          <Typography component="figcaption" variant="body2" sx={{ px: 1.5, py: 0.75 }} role="status">
-            <Moving seam={seam} tried={trying?.seam === seam.id ? trying.tried : null} />
-          </Typography>
-        </Box>
+    <Sides
+      preview={shown({
+        label: `${piece.name}, seam ${seam.letters}`,
+        seam: explode > 0.02 ? undefined : onStage,
+        chosenKnob: knob,
+        onKnob: (index, at, done) => (setKnob(index), move(seam, index, at, done)),
+      })}
+      strip={strip(seam.id)}
+    >
+      <Box sx={{ flex: 1, height: { xs: 320, sm: "auto" }, minHeight: 0 }}>
+        <SeamSheet
+          seam={seam}
+          trying={trying}
+          chosen={knob}
+          onChoose={setKnob}
+          onMove={(index, at, done) => move(seam, index, at, done)}
+          onNudge={(index, by) => nudge(seam, index, by)}
+        />
       </Box>
-      <SeamStrip seams={seams} chosen={seam.id} onChoose={choose} extra={extra} />
-    </Box>
+      <Typography component="figcaption" variant="body2" sx={{ px: 1.5, py: 0.75 }} role="status">
+        <Moving seam={seam} tried={trying?.seam === seam.id ? trying.tried : null} />
+      </Typography>
+    </Sides>
   ) : (
-    <LazyStage file={piece.files.joined ?? piece.files.parts ?? piece.files.preview} label={piece.name} />
+    <LazyStage file={file} label={piece.name} />
   );
 
   const decisions = (
@@ -254,6 +209,43 @@ export default function JoinStation({ piece, change, children }: StationProps) {
     </>
   );
   return children({ stage, decisions });
+}
+
+interface SidesProps {
+  preview: ReactNode;
+  strip: ReactNode;
+  /** The drawing lies under the piece, not beside it. */
+  under?: boolean;
+  children: ReactNode;
+}
+
+/** The piece and a drawing of it, and the strip to choose what is drawn. */
+function Sides({ preview, strip, under, children }: SidesProps) {
+  const { inks } = useTheme().palette;
+  const grid = under
+    ? { gridTemplateRows: { xs: "260px 220px", sm: "minmax(0, 54fr) minmax(220px, 46fr)" } }
+    : { gridTemplateColumns: { xs: "1fr", sm: "1fr 1fr" }, gridTemplateRows: { xs: "320px", sm: "minmax(0, 1fr)" } };
+  return (
+    <Box sx={{ display: "flex", flexDirection: "column", height: "100%" }}>
+      <Box sx={{ flex: 1, minHeight: 0, display: "grid", ...grid }}>
+        <Box sx={{ position: "relative", minHeight: 0 }}>{preview}</Box>
+        <Box
+          component="figure"
+          sx={{
+            m: 0,
+            minWidth: 0,
+            minHeight: 0,
+            display: "flex",
+            flexDirection: "column",
+            [under ? "borderTop" : "borderLeft"]: `1px solid ${inks.line}`,
+          }}
+        >
+          {children}
+        </Box>
+      </Box>
+      {strip}
+    </Box>
+  );
 }
 
 /** What is said under the drawing: of the place under the hand, or what the drawing shows. */

@@ -171,34 +171,30 @@ export function LongCard({ piece, long, change }: { piece: Detail; long: Long; c
       {long.rods.map((rod) => (
         <Typography key={`${rod.stock}/${rod.low_mm}`} variant="body2">
           {capital(rod.name)}, cut to {units.length(rod.length_mm)}: from {units.length(rod.low_mm)} to {units.length(rod.high_mm)},{" "}
-          {units.grams(rod.weighs_g)}.{long.ends_safety < 10 && ` Its ends bear ${units.plain(long.ends_safety, 1)} times what turns them.`}
+          {units.grams(rod.weighs_g)}.
         </Typography>
       ))}
-      {long.offers.map((offer) => (
-        <Stack key={offer.stock} direction="row" spacing={1} sx={{ alignItems: "center", justifyContent: "space-between" }}>
-          <Typography variant="body2">
-            {capital(offer.name)}, {units.length(offer.high_mm - offer.low_mm)} long, {units.grams(offer.weighs_g)}: safety{" "}
-            {units.plain(offer.safety, 1)}
-          </Typography>
-          <Button
-            size="small"
-            aria-label={`Put in ${offer.name}`}
-            onClick={() =>
-              change({ rods: [{ axis: "long", stock: offer.stock, at_mm: null, from_mm: null, to_mm: null }, ...rods.slice(1)] })
-            }
-          >
-            Put it in
-          </Button>
-        </Stack>
-      ))}
+      {trade &&
+        long.offers.map((offer) => (
+          <Stack key={offer.stock} direction="row" spacing={1} sx={{ alignItems: "center", justifyContent: "space-between" }}>
+            <Typography variant="body2">
+              {capital(offer.name)}, {units.length(offer.high_mm - offer.low_mm)} long, {units.grams(offer.weighs_g)}: safety{" "}
+              {units.plain(offer.safety, 1)}
+            </Typography>
+            <Button
+              size="small"
+              aria-label={`Put in ${offer.name}`}
+              onClick={() => change({ rods: [{ ...trade.new_rod, stock: offer.stock }, ...rods.slice(1)] })}
+            >
+              Put it in
+            </Button>
+          </Stack>
+        ))}
       <Stack direction="row" spacing={1} sx={{ mt: 1, alignItems: "center" }}>
         <DecisionField of="swing_g" piece={piece} change={change} width={110} />
         <DecisionField of="grip_mm" piece={piece} change={change} width={130} />
-        {!rods.length && (
-          <Button
-            size="small"
-            onClick={() => change({ rods: [{ axis: "long", stock: "steel-10x1", at_mm: null, from_mm: null, to_mm: null }] })}
-          >
+        {!rods.length && trade && (
+          <Button size="small" onClick={() => change({ rods: [trade.new_rod] })}>
             Add a rod
           </Button>
         )}

@@ -65,22 +65,17 @@ export function MovesSheet({ moved }: { moved: Moved }) {
 }
 
 /** The next two parts, about a line through between their middles. */
-function begun(parts: MovesProps["parts"], decided: Schemas["Moving"][], scale: readonly number[]): Schemas["Moving"] {
+function begun(
+  parts: MovesProps["parts"],
+  decided: Schemas["Moving"][],
+  scale: readonly number[],
+  fresh: Schemas["Moving"],
+): Schemas["Moving"] {
   const taken = new Set(decided.map((m) => m.parts));
   const pairs = parts.flatMap((a, i) => parts.slice(i + 1).map((b) => [a, b] as const));
   const [one, other] = pairs.find(([a, b]) => !taken.has(`${a.letter}-${b.letter}`)) ?? pairs[0];
   const at = one.centre.map((v, i) => Number(((v + other.centre[i]) / 2 / scale[i]).toFixed(1))) as [number, number, number];
-  return {
-    parts: `${one.letter}-${other.letter}`,
-    kind: "rivet",
-    at_mm: at,
-    axis: [1, 0, 0],
-    rivet_mm: 3,
-    play_mm: 0.3,
-    slot_mm: 12,
-    along: [0, 1, 0],
-    strip: "leather",
-  };
+  return { ...fresh, parts: `${one.letter}-${other.letter}`, at_mm: at };
 }
 
 const ends = (moved: Moved) => [moved.held_low ? "" : "nothing stops it one way", moved.held_high ? "" : "nothing stops it the other way"];
@@ -171,8 +166,11 @@ export function MovesCard({ piece, moves, parts, change }: MovesProps) {
           </Button>
         </Stack>
       ))}
-      {parts.length > 1 && (
-        <Button size="small" onClick={() => change({ moves: [...decided, begun(parts, decided, piece.fit?.scale ?? [1, 1, 1])] })}>
+      {parts.length > 1 && trade && (
+        <Button
+          size="small"
+          onClick={() => change({ moves: [...decided, begun(parts, decided, piece.fit?.scale ?? [1, 1, 1], trade.new_move)] })}
+        >
           Add what moves
         </Button>
       )}
@@ -240,8 +238,8 @@ export function WeightCard({ piece, weight, parts, change }: WeightProps) {
           {b.part.replace(/^.*-/, "")}: {units.grams(b.grams)} of {b.name}, {units.plain(b.litres, 2)} l of {units.grams(b.full_g)} at most,
           standing {units.length(b.high_mm)} high. Wet it presses the wall with {units.plain(b.pressure_kpa, 1)} kPa:{" "}
           {units.plain(b.stress_mpa, 2)} MPa, safety{" "}
-          <Box component="span" sx={{ color: b.safety < 2 ? inks.tight : inks.holds, fontWeight: 600 }}>
-            {b.safety >= 99 ? "over 99" : units.plain(b.safety, 1)}
+          <Box component="span" sx={{ color: b.safety < weight.wanted ? inks.tight : inks.holds, fontWeight: 600 }}>
+            {units.plain(b.safety, 1)}
           </Box>
           .{b.sets_h > 0 && ` Sets in ${units.hours(b.sets_h)}.`}{" "}
           <Button size="small" onClick={() => put(b.id, null)}>
@@ -252,8 +250,8 @@ export function WeightCard({ piece, weight, parts, change }: WeightProps) {
           </Typography>
         </Typography>
       ))}
-      {worst && worst.safety < 5 && (
-        <Typography variant="body2" sx={{ color: worst.safety < 1 ? inks.tight : undefined }}>
+      {worst && (
+        <Typography variant="body2" sx={{ color: worst.safety < weight.wanted ? inks.tight : undefined }}>
           Lifted by {worst.by.map((n) => n.replace(/^.*-/, "")).join(" or ")}, {units.grams(worst.hangs_g)} hang on the{" "}
           {worst.magnets ? "magnets" : "glue"} of {worst.seam.replace("-", " to ")}: safety {units.plain(worst.safety, 1)}.
         </Typography>
@@ -266,7 +264,7 @@ export function WeightCard({ piece, weight, parts, change }: WeightProps) {
             value=""
             onChange={(e) => {
               const [part, fill] = e.target.value.split(" ");
-              put(part, { part, fill, grams: null, wall_mm: 3 });
+              if (trade) put(part, { ...trade.new_ballast, part, fill: fill });
             }}
             sx={{ flex: 1 }}
           >

@@ -84,10 +84,10 @@ export function SeamSheet({ seam, small = false, trying, chosen = null, onChoose
             ))}
             {!small && joint.sizes.pole !== undefined && (
               <text
-                x={joint.flat_mm[0] + (joint.flat_mm[0] > x + w / 2 ? -1 : 1) * (joint.sizes.diameter_below_mm / 2 + rim * 0.5)}
-                y={joint.flat_mm[1]}
+                x={joint.flat_mm[0]}
+                y={joint.flat_mm[1] - joint.sizes.diameter_below_mm / 2 - rim * 0.6}
                 fontSize={rim * 0.75}
-                textAnchor={joint.flat_mm[0] > x + w / 2 ? "end" : "start"}
+                textAnchor="middle"
                 dominantBaseline="central"
                 fill={inks.ink}
                 style={{ pointerEvents: "none" }}
