@@ -6,6 +6,7 @@ from typing import TypeVar
 from bastion_core.engine.recipe import Recipe
 from bastion_core.engine.store import Ref
 from bastion_core.measure.wearer import Wearer
+from bastion_core.plates.beds import FAILS_PER_H, Gantry
 from bastion_core.shop import Shop
 
 R = TypeVar("R", bound=Recipe)
@@ -51,9 +52,33 @@ class WornPiece:
 
 
 @dataclass(frozen=True)
+class PrintedPiece:
+    """A piece of a build that is computed to the end: where its prints lie, and what decides which parts may share a plate."""
+
+    id: int
+    name: str
+    print: Ref
+    material: str
+    colour: str = ""
+    layer_mm: float = 0.2
+    again: tuple[str, ...] = ()
+    """Parts (by their ids) that failed and are printed once more: laid for themselves, so that plates that stand stay as they are."""
+
+
+@dataclass(frozen=True)
 class BuildCase:
-    """A build: who wears it, and its pieces as they are worn."""
+    """A build: who wears it, its pieces as they are worn and as they are printed, and the shop as it is today."""
 
     wearer: Wearer | None = None
     scan: ScanBody | None = None
     pieces: tuple[WornPiece, ...] = ()
+    decided: tuple[Recipe, ...] = ()
+    printed: tuple[PrintedPiece, ...] = ()
+    shop: Shop = field(default_factory=Shop)
+    gantries: tuple[Gantry, ...] = ()
+    fails_per_h: float = FAILS_PER_H
+    """What the shop's log says of prints under way."""
+
+    def of(self, kind: type[R]) -> R:
+        """The decisions of one recipe."""
+        return next(r for r in self.decided if isinstance(r, kind))

@@ -7,7 +7,7 @@ from typing import Any
 from bastion_core.engine.recipe import Recipe, because, begin, changed, decisions, read, written
 from bastion_core.findings import Said
 from bastion_core.shop import LEAST_GAP_MM, Shop
-from bastion_core.stations import DECISIONS, RECIPES
+from bastion_core.stations import BUILD_DECISIONS, BUILD_RECIPES, DECISIONS, RECIPES
 
 VERSION = 2
 
@@ -64,7 +64,7 @@ def change_all(recipes: tuple[Recipe, ...], changes: Mapping[str, Any]) -> tuple
 
 def called(names: Any) -> str:
     """What a change of these decisions is called."""
-    return because(RECIPES, names)
+    return because((*RECIPES, *BUILD_RECIPES), names)
 
 
 @dataclass(frozen=True)
@@ -88,5 +88,5 @@ def differences(before: tuple[Recipe, ...], after: tuple[Recipe, ...]) -> tuple[
 
 
 __all__ = [
-    "DECISIONS", "RECIPES", "UPGRADERS", "VERSION", "Difference", "begin_all", "called", "change_all", "differences", "read_all", "upgraded", "write_all",
+    "BUILD_DECISIONS", "BUILD_RECIPES", "DECISIONS", "RECIPES", "UPGRADERS", "VERSION", "Difference", "begin_all", "called", "change_all", "differences", "read_all", "upgraded", "write_all",
 ]  # fmt: skip

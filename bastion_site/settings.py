@@ -54,6 +54,7 @@ INSTALLED_APPS = [
     "bastion_site.wearers",
     "bastion_site.builds",
     "bastion_site.jobs",
+    "bastion_site.prints",
     "bastion_site.engine",
 ]
 MIDDLEWARE = [

@@ -47,7 +47,8 @@ def running(data: Path, demo: bool = True):
     if demo:
         subprocess.run([sys.executable, "manage.py", "load_demo"], cwd=ROOT, env=env, check=True)
     port = free_port()
-    server = subprocess.Popen([sys.executable, "manage.py", "run_all", "--port", str(port)], cwd=ROOT, env=env)
+    once = ["--once", "print_demo"] if demo else []
+    server = subprocess.Popen([sys.executable, "manage.py", "run_all", "--port", str(port), *once], cwd=ROOT, env=env)
     address = f"http://127.0.0.1:{port}"
     try:
         for _ in range(100):

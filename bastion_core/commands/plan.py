@@ -8,7 +8,7 @@ from itertools import takewhile
 from pathlib import Path
 from typing import Any
 
-from bastion_core.case import Case
+from bastion_core.case import BuildCase, Case, PrintedPiece
 from bastion_core.commands.options import parse_printer, parse_resin_printer, sha256_of, there
 from bastion_core.engine.graph import Graph
 from bastion_core.engine.memo import Memo
@@ -23,9 +23,12 @@ from bastion_core.pieces.sets import SetFile
 from bastion_core.pieces.standing import SOLID, load_mesh
 from bastion_core.pieces.station import PiecesResult
 from bastion_core.plan import plan_record
+from bastion_core.plates.files import file_name, plate_record, write_plate
+from bastion_core.plates.station import PlatesData, PlatesStation
+from bastion_core.print.recipe import PrintRecipe
 from bastion_core.progress import Progress, silent, span
 from bastion_core.shop import Printer, Shop
-from bastion_core.stations import RECIPES, STATIONS
+from bastion_core.stations import BUILD_RECIPES, RECIPES, STATIONS
 from bastion_core.takeaway import write_json
 
 ORDINARY_PRINTER = Printer("ordinary", 220, 220, 250)
@@ -54,6 +57,7 @@ def add_command(commands: Any) -> None:
         "--comes-off", dest="joints", action="append", type=lambda seam: f"{seam}=magnet", metavar="SEAM",
         help="a seam at which something comes off: magnets by what hangs there; once for each",
     )  # fmt: skip
+    plan.add_argument("--plates", action="store_true", help="lay the parts on plates too, a 3MF each: all of one printer's beds")
     plan.set_defaults(run=carry_out)
 
 
@@ -98,10 +102,32 @@ def carry_out(options: argparse.Namespace, progress: Progress = silent) -> None:
         assert printed is not None
         folder = Path(made) / "out"
         shutil.copytree(store.folder(printed), folder)
+        if options.plates:
+            record["plates"] = plates_written(graph, folder)
         write_json(record, folder / "plan.json")
         out.mkdir(parents=True, exist_ok=True)
         shutil.copytree(folder, out, dirs_exist_ok=True)
     progress(1.0, "done")
+
+
+def plates_written(graph: Graph, folder: Path) -> list[dict[str, Any]]:
+    """Lay a piece's parts on plates, write a 3MF of each into ``folder``/plates, and tell what they are."""
+    case: Case = graph.case
+    printed, ref = case.of(PrintRecipe), graph.ref("print")
+    assert ref is not None
+    piece = PrintedPiece(1, case.name, ref, printed.material, printed.colour, printed.layer_mm)
+    build = BuildCase(decided=tuple(kind() for kind in BUILD_RECIPES), printed=(piece,), shop=case.shop)
+    made = Graph((PlatesStation(),), build, graph.store, graph.memo)
+    made.carry_out()
+    data: PlatesData = made.data("plates")
+    printers = {p.name: p for _, p in case.shop.printers}
+    (folder / "plates").mkdir()
+    told = []
+    for plate in data.plates:
+        name = f"plates/{file_name(plate)}"
+        write_plate(plate, printers[plate.printer], lambda part: graph.store.folder(ref), folder / name)
+        told.append(plate_record(plate, printers[plate.printer], name))
+    return told
 
 
 def _common_name(names: list[str]) -> str:

@@ -93,6 +93,8 @@ class PartRecord:
     """Names of the printers it fits."""
     files: tuple[int, ...] = ()
     """Of a set: numbers of the files it is made of."""
+    sides: tuple[tuple[str, int], ...] = ()
+    """On which side of which cut it lies: the limits of a further cut that is to go through it alone."""
 
 
 @dataclass(frozen=True)
@@ -256,7 +258,7 @@ def shaped_of(case: Case, known: Mapping[str, Known[Any]]) -> Shaped:
 class CutStation(Station[Case, CutInputs, CutResult]):
     """Where it is parted."""
 
-    key, title, after, weight, edition = "cut", "Cut", ("pieces", "fit"), 0.28, 6
+    key, title, after, weight, edition = "cut", "Cut", ("pieces", "fit"), 0.28, 7
     recipe, result, data = CutRecipe, CutResult, CutData
 
     def inputs(self, case: Case, known: Mapping[str, Known[Any]]) -> CutInputs | Waits:
@@ -311,7 +313,8 @@ class CutStation(Station[Case, CutInputs, CutResult]):
         )
         parts = tuple(
             PartRecord(
-                p.id, p.name, three(p.solid.size), three(p.solid.bounds.mean(axis=0)), p.solid.volume, made.fits[p.name], files_of(p)
+                p.id, p.name, three(p.solid.size), three(p.solid.bounds.mean(axis=0)), p.solid.volume, made.fits[p.name], files_of(p),
+                tuple(sorted(p.sides.items())),
             )
             for p in parting.parts
         )  # fmt: skip

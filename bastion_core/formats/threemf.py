@@ -3,6 +3,7 @@
 import ctypes
 import zipfile
 import zlib
+from collections.abc import Iterable
 from pathlib import Path, PurePosixPath
 from typing import Any
 
@@ -153,8 +154,26 @@ def _matrix(transform: Any) -> np.ndarray:
 
 def write_3mf(mesh: Mesh, path: Path, name: str, title: str = "") -> None:
     """Write ``mesh`` (millimetres) as a 3MF with one named object, ready to be placed on a bed."""
+    write_placed_3mf([(mesh, name, np.eye(4))], path, title or name)
+
+
+def write_placed_3mf(placed: Iterable[tuple[Mesh, str, np.ndarray]], path: Path, title: str) -> None:
+    """Write meshes (millimetres) as a 3MF of named objects, each placed by its 4x4 matrix (a turn and a move)."""
     model = lib3mf.get_wrapper().CreateModel()
     model.SetUnit(lib3mf.ModelUnit.MilliMeter)
+    for mesh, name, matrix in placed:
+        thing = _object_of(model, mesh, name)
+        transform = lib3mf.get_wrapper().GetIdentityTransform()
+        # 4 rows of 3: the columns of the turn, then the move.
+        for row in range(4):
+            for column in range(3):
+                transform.Fields[row][column] = float(matrix[column, row])
+        model.AddBuildItem(thing, transform)
+    model.GetMetaDataGroup().AddMetaData("", "Title", title, "xs:string", True)
+    model.QueryWriter("3mf").WriteToFile(str(path))
+
+
+def _object_of(model: Any, mesh: Mesh, name: str) -> Any:
     thing = model.AddMeshObject()
     thing.SetName(name)
     points = np.ascontiguousarray(mesh.vertices, dtype=np.float32)
@@ -170,6 +189,4 @@ def write_3mf(mesh: Mesh, path: Path, name: str, title: str = "") -> None:
             corners.ctypes.data_as(ctypes.POINTER(lib3mf.Triangle)),
         ),
     )
-    model.GetMetaDataGroup().AddMetaData("", "Title", title or name, "xs:string", True)
-    model.AddBuildItem(thing, lib3mf.get_wrapper().GetIdentityTransform())
-    model.QueryWriter("3mf").WriteToFile(str(path))
+    return thing

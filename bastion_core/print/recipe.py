@@ -68,6 +68,7 @@ class PrintRecipe(Recipe):
         shown=lambda key: say(MATERIALS[key].name),
         flag=Flag("--material", "filament"),
     )
+    colour: str = decision("", "Colour", nothing="any", flag=Flag("--colour", "of the filament: parts of one colour share plates"))
 
     support: Style = decision(
         "branching", "Supports", because="the supports", choices=STYLES, flag=Flag("--support", "what holds up what hangs over air"),

@@ -9,6 +9,7 @@ import numpy as np
 from bastion_core.findings import Said
 from bastion_core.pieces.silhouette import FRONT, silhouette, svg_path
 from bastion_core.print.estimate import Estimate
+from bastion_core.print.ground import ground_of, written
 from bastion_core.print.hands import Hands
 from bastion_core.print.lay import LaidPart
 from bastion_core.print.orient import Term, Way
@@ -42,6 +43,8 @@ class TurnedPart:
     transform: tuple[tuple[float, ...], ...]
     on: dict[str, Estimate]
     lying: LyingRecord
+    ground: str
+    """What it takes of a bed (well-known text, mm)."""
 
 
 @dataclass(frozen=True)
@@ -58,8 +61,8 @@ class Forming:
     former_h: float
     filament_g: float
     """Of both."""
-    former: str | None
-    """The former's file, where it is chosen."""
+    former: TurnedPart | None
+    """The former as it is printed, where it is chosen."""
 
 
 @dataclass(frozen=True)
@@ -84,6 +87,8 @@ class PrintPart:
     on: dict[str, Estimate]
     picture: str
     footprint: str
+    ground: str
+    """What it takes of a bed with supports and brim, in the frame of its files (well-known text, mm)."""
     lying: LyingRecord
     others: tuple[LyingRecord, ...]
     held_mm2: float
@@ -124,25 +129,31 @@ def _lying(laid: LaidPart) -> LyingRecord:
     return LyingRecord(way.called, way.down, hours, support, round(way.height_mm, 1), one is not None, way.terms)
 
 
+def _ground(laid: LaidPart, profile: Profile) -> str:
+    return written(ground_of(laid.solid, laid.shape, profile))
+
+
 def _back(laid: LaidPart) -> tuple[tuple[float, ...], ...]:
     return tuple(tuple(row) for row in rows_of(np.asarray(np.linalg.inv(laid.matrix), dtype=np.float64)))
 
 
-def turned_of(laid: LaidPart, files: dict[str, Any]) -> TurnedPart:
+def turned_of(laid: LaidPart, files: dict[str, Any], profile: Profile) -> TurnedPart:
     """A part as it lies on printers that do not take it the best way, with the files written of it."""
-    return TurnedPart(files["file_3mf"], files["file_stl"], files["size_mm"], _back(laid), laid.estimates, _lying(laid))
+    return TurnedPart(
+        files["file_3mf"], files["file_stl"], files["size_mm"], _back(laid), laid.estimates, _lying(laid), _ground(laid, profile)
+    )
 
 
-def forming_of(laid: LaidPart, folder: Path) -> Forming | None:
+def forming_of(laid: LaidPart, folder: Path, profile: Profile) -> Forming | None:
     """What a plate takes printed flat; where it is chosen its former is written."""
     if laid.plate is None:
         return None
     told, flat, former = laid.plate.formed, laid.plate.flat, laid.plate.former
     one, over = flat.estimates[flat.best_printer or ""], former.estimates[former.best_printer or ""]
-    file = write_part(former.solid, folder, former.name)["file_3mf"] if laid.flat else None
+    made = turned_of(former, write_part(former.solid, folder, former.name), profile) if laid.flat else None
     return Forming(
         laid.flat, round(told.thickness_mm, 2), round(told.stretch, 4), round(told.off_mm, 2), one.hours, over.hours,
-        one.filament_g + over.filament_g, file,
+        one.filament_g + over.filament_g, made,
     )  # fmt: skip
 
 
@@ -170,6 +181,7 @@ def record_of(
         on=laid.estimates | {name: e for t in turned for name, e in t.on.items()},
         picture=silhouette(laid.solid, FRONT),
         footprint=svg_path(laid.solid.outline().simplify(0.5)),
+        ground=_ground(laid, profile),
         lying=_lying(laid),
         others=tuple(_about(way, laid, profile, fits) for way, fits in laid.others),
         held_mm2=round(laid.shape.support.held_mm2, 1),

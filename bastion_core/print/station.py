@@ -112,7 +112,7 @@ class PrintData:
 class PrintStation(Station[Case, PrintInputs, PrintResult]):
     """How it is printed."""
 
-    key, title, after, weight, edition = "print", "Print", ("join",), 0.28, 4
+    key, title, after, weight, edition = "print", "Print", ("join",), 0.28, 5
     recipe, result, data = PrintRecipe, PrintResult, PrintData
 
     def inputs(self, case: Case, known: Mapping[str, Known[Any]]) -> PrintInputs:
@@ -142,9 +142,12 @@ class PrintStation(Station[Case, PrintInputs, PrintResult]):
             laid_parts.append(laid)
             files = write_part(laid.solid, place.folder, part.name)
             turned = tuple(
-                turned_of(t, write_part(t.solid, place.folder, f"{part.name}-{part_name(min(t.estimates))}")) for t in laid.turned
+                turned_of(t, write_part(t.solid, place.folder, f"{part.name}-{part_name(min(t.estimates))}"), inputs.profile)
+                for t in laid.turned
             )
-            parts.append(record_of(part.id, laid, files, inputs.profile, by_hand is not None, turned, forming_of(laid, place.folder)))
+            parts.append(
+                record_of(part.id, laid, files, inputs.profile, by_hand is not None, turned, forming_of(laid, place.folder, inputs.profile))
+            )
         formers = [laid.plate.former for laid in laid_parts if laid.flat and laid.plate]
         over = [f.estimates[f.best_printer] for f in formers if f.best_printer]
         tasks = [(p.name, p.on) for p in parts if p.printer] + [(f.name, f.estimates) for f in formers]

@@ -86,8 +86,8 @@ class Anew(Made):
         self.assertEqual(self.stale(again), [], "kept and read again, the decisions are the same")
 
     def test_every_decision_makes_its_station_anew_and_none_before_it(self):
-        # What straps hold together says something of a set only (cut/tests/test_sets.py).
-        looked_at = {name for values in OTHERWISE.values() for name in values} | {"worn_apart", "glue", *HELD_IN_THE_HAND}
+        # What straps hold together says something of a set only (cut/tests/test_sets.py); a colour only of which parts share plates.
+        looked_at = {name for values in OTHERWISE.values() for name in values} | {"worn_apart", "glue", "colour", *HELD_IN_THE_HAND}
         self.assertEqual(looked_at, set(DECISIONS), "a decision is not looked at here")
         for first, values in OTHERWISE.items():
             for name, value in values.items():

@@ -13,7 +13,7 @@ from rest_framework.decorators import action
 from rest_framework.response import Response
 
 from bastion_core.engine.keeping import plain
-from bastion_core.findings import NOTHING, say
+from bastion_core.findings import NOTHING, Quantity, say
 from bastion_core.fit.recipe import FitRecipe
 from bastion_core.fit.scale import check_scale, in_percent, scale_by_stature
 from bastion_core.fit.suit import SuitPiece, suit_table
@@ -59,6 +59,14 @@ class ScaleAll:
     factor: float
 
 
+@dataclass(frozen=True)
+class LayerAll:
+    """One layer height for all pieces."""
+
+    layer_mm: float
+
+
+LayerAllSerializer = question(LayerAll, {"layer_mm": {"min_value": 0.04, "max_value": 0.8}})
 ScaleAllSerializer = question(ScaleAll, {"factor": {"min_value": 0.3, "max_value": 3.0}})
 
 
@@ -158,6 +166,19 @@ class BuildView(viewsets.ModelViewSet):
             keep([(p, {"scale": [factor, factor, factor]}) for p in pieces], say("all pieces to {}", in_percent(factor)), by_whom(request))
         refresh_many(Piece.objects.filter(id__in=ids), "the suit's factor")
         return Response(plain(suit(build)))
+
+    @extend_schema(request=LayerAllSerializer, responses=wire(Steps))
+    @action(detail=True, methods=["post"], url_path="layer-all")
+    def layer_all(self, request, pk=None):
+        """Print all pieces with one layer height."""
+        build, layer = self.get_object(), asked(LayerAllSerializer, request.data)["layer_mm"]
+        with transaction.atomic():
+            pieces = list(Piece.objects.select_related("build").filter(build=build))
+            keep(
+                [(p, {"layer_mm": layer}) for p in pieces], say("layers of all pieces to {}", Quantity((layer,), "mm", 2)), by_whom(request)
+            )
+        refresh_many(build.pieces.all(), "the layer height of all pieces")
+        return self.steps(request, pk)
 
     @extend_schema(methods=["get"], responses=wire(Motion))
     @extend_schema(methods=["post"], request=None, responses=wire(Motion))

@@ -5,6 +5,7 @@ import io
 import json
 import tempfile
 import zipfile
+from typing import Any
 
 from django.conf import settings
 from django.http import FileResponse, Http404, HttpResponse
@@ -19,7 +20,7 @@ from bastion_core.join.station import JoinData
 from bastion_core.plan import plan_record
 from bastion_core.takeaway import cut_list, hardware_list, part_name, sheet_html
 from bastion_site.builds.models import Build, Piece
-from bastion_site.engine.cases import WITH, graph_of
+from bastion_site.engine.cases import WITH, PieceGraph, graph_of
 from bastion_site.engine.store import DatabaseStore
 from bastion_site.errors import NotYet
 
@@ -28,6 +29,25 @@ _STAGE = {
     "seen": ("cut", "seen.glb"), "join": ("join", "joined.glb"), "print": ("print", "laid.glb"),
 }  # fmt: skip
 """Of each kind of address the station whose folder it is in, and the file."""
+
+
+def put_piece(zipped: zipfile.ZipFile, graph: PieceGraph, folder: str = "") -> dict[str, Any]:
+    """A piece's files into a zip: its parts, plan.json, the cut list, a sheet to print. Returns what plan.json says."""
+    piece, printed = graph.piece, graph.found("print")
+    assert printed is not None
+    record = plan_record(graph, piece.file_name)
+    pictures = {p.name: p.picture for p in graph.data("print").parts}
+    sheet = sheet_html(piece.name, piece.build.name, record, pictures, graph.data("join").seams, piece.note)
+    written = io.StringIO()
+    csv.writer(written).writerows(cut_list(record["hardware"], record["parts"]))
+    there = graph.store.folder(printed.ref)
+    for part in record["parts"]:
+        for key in ("file_3mf", "file_stl"):
+            zipped.write(there / part[key], folder + part[key])
+    zipped.writestr(folder + "plan.json", json.dumps(record, indent=1, ensure_ascii=False))
+    zipped.writestr(folder + "cut-list.csv", written.getvalue())
+    zipped.writestr(folder + "sheet.html", sheet)
+    return record
 
 
 def sent(path, headers: dict | None = None) -> HttpResponse:
@@ -69,20 +89,9 @@ def takeaway(request, pk: int) -> HttpResponse:
     printed = graph.found("print")
     if printed is None:
         raise NotYet("This piece is not computed to the end yet. Wait for it, or compute it, and download it then.")
-    record = plan_record(graph, piece.file_name)
-    pictures = {p.name: p.picture for p in graph.data("print").parts}
-    sheet = sheet_html(piece.name, piece.build.name, record, pictures, graph.data("join").seams, piece.note)
-    written = io.StringIO()
-    csv.writer(written).writerows(cut_list(record["hardware"], record["parts"]))
-    folder = graph.store.folder(printed.ref)
     packed = tempfile.TemporaryFile()  # noqa: SIM115  the response closes it
     with zipfile.ZipFile(packed, "w", zipfile.ZIP_STORED) as zipped:
-        for part in record["parts"]:
-            for key in ("file_3mf", "file_stl"):
-                zipped.write(folder / part[key], part[key])
-        zipped.writestr("plan.json", json.dumps(record, indent=1, ensure_ascii=False))
-        zipped.writestr("cut-list.csv", written.getvalue())
-        zipped.writestr("sheet.html", sheet)
+        record = put_piece(zipped, graph)
     packed.seek(0)
     slug = record["parts"][0]["name"].rsplit("-", 1)[0] if record["parts"] else "piece"
     return FileResponse(packed, as_attachment=True, filename=f"{slug}.zip", content_type="application/zip")

@@ -19,7 +19,7 @@ from bastion_core.pieces.recipe import PiecesRecipe
 from bastion_core.pieces.revision import Revision, as_large, nearly_the_same, revision
 from bastion_core.pieces.station import PiecesData, PiecesResult
 from bastion_core.print.recipe import PrintRecipe
-from bastion_core.recipes import Difference, begin_all, change_all, differences
+from bastion_core.recipes import BUILD_RECIPES, Difference, begin_all, change_all, differences
 from bastion_core.shop import Shop
 from bastion_core.stations import STATIONS
 from bastion_site.api.records import (
@@ -227,8 +227,9 @@ def _differences_by(part: StepPart, names: dict[int, str]) -> tuple[Difference, 
     beside = tuple(
         Difference(k, label, words(k, part.before[k]), words(k, part.after[k])) for k, label in _BESIDE.items() if k in part.before
     )
+    begun = begin_all(Shop()) if part.piece_id else tuple(kind() for kind in BUILD_RECIPES)
     try:
-        return (*beside, *differences(*(change_all(begin_all(Shop()), values) for values in (part.before, part.after))))
+        return (*beside, *differences(*(change_all(begun, values) for values in (part.before, part.after))))
     except BastionError:  # values of an older recipe that today's does not know
         return beside
 

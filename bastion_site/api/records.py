@@ -185,7 +185,10 @@ class Slot:
     """A print on a printer."""
 
     piece: int
+    """The first whose parts lie on it."""
+    pieces: tuple[int, ...]
     part: str
+    """The part, or the plate where plates are laid."""
     printer: str
     start: str
     end: str
@@ -202,6 +205,10 @@ class Calendar:
     missing: tuple[str, ...]
     machine_h: float
     slots: tuple[Slot, ...]
+    in_time: float | None = None
+    """Chance, where the printers were planned."""
+    by_80: str | None = None
+    """All printed by then with 80 %."""
 
 
 @dataclass(frozen=True)

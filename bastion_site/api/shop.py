@@ -1,30 +1,50 @@
 """Shop over HTTP."""
 
+import re
 import tempfile
+from datetime import date
 from pathlib import Path
 
+import numpy as np
+from django.utils import timezone
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import mixins, serializers, viewsets
 from rest_framework.decorators import action
 from rest_framework.response import Response
 
+from bastion_core.devices.spool_scale import left_on
+from bastion_core.devices.spool_scale import read as read_scale
 from bastion_core.engine.keeping import plain, whole
 from bastion_core.errors import RecipeProblem
 from bastion_core.fit.bays import Bay
+from bastion_core.plates.beds import usable
 from bastion_core.print.profile import MATERIALS, Material
 from bastion_core.print.queue import Waking
 from bastion_core.shop import LEAST_GAP_MM
 from bastion_core.statics.magnets import disc_of
 from bastion_site.api.files import sent
+from bastion_site.api.floor_records import Weighed, Weighing
 from bastion_site.api.records import UsualBay
 from bastion_site.engine import quick
 from bastion_site.engine.process import warm
 from bastion_site.engine.refresh import refresh_all
 from bastion_site.shop.models import CouponFit, Printer, Shop, Spool
-from bastion_site.wire import question, wire
+from bastion_site.wire import asked, question, wire
 
+WeighingSerializer = question(Weighing, {"count": {"min_value": 0, "max_value": 100_000}})
 UsualBaySerializer = question(UsualBay, {"name": {"max_length": 60}})
+
+
+def whole_days(value) -> list[date]:
+    """Days as they are sent; RecipeProblem naming what is none."""
+    days = []
+    for text in value if isinstance(value, list) else [value]:
+        try:
+            days.append(date.fromisoformat(str(text)))
+        except ValueError:
+            raise RecipeProblem(f"“{text}” is no day. Write it like 2027-03-01.", "away") from None
+    return days
 
 
 class ShopSerializer(serializers.ModelSerializer):
@@ -55,6 +75,9 @@ class ShopSerializer(serializers.ModelSerializer):
             raise RecipeProblem(f"There are two called “{twice}”. Give each a name of its own.")
         return value
 
+    def validate_away(self, value):
+        return sorted({d.isoformat() for d in whole_days(value)})
+
     def validate(self, attrs):
         merged = {"wake_from_h": 8.0, "wake_to_h": 22.0}
         if self.instance:
@@ -71,17 +94,29 @@ class PrinterSerializer(serializers.ModelSerializer):
         model = Printer
         fields = [
             "id", "name", "x_mm", "y_mm", "z_mm", "margin_mm", "usable_mm", "bed_moves", "speed_mm_s", "acceleration_mm_s2", "active",
-            "kind", "resin_layer_mm", "exposure_s", "lift_s",
+            "kind", "resin_layer_mm", "exposure_s", "lift_s", "clips", "under_gantry_mm", "head_mm", "power_w", "wear_per_h", "address", "watched",
         ]  # fmt: skip
-        extra_kwargs = {"speed_mm_s": {"min_value": 5, "max_value": 1000}, "acceleration_mm_s2": {"min_value": 100, "max_value": 50000}}
+        extra_kwargs = {
+            "speed_mm_s": {"min_value": 5, "max_value": 1000}, "acceleration_mm_s2": {"min_value": 100, "max_value": 50000},
+            "power_w": {"min_value": 0, "max_value": 5000}, "wear_per_h": {"min_value": 0, "max_value": 1000},
+        }  # fmt: skip
 
     def get_usable_mm(self, printer) -> list[float]:
         return list(printer.core().usable_mm)
 
     def validate(self, attrs):
         known = {f.attname: getattr(self.instance, f.attname) for f in Printer._meta.fields} if self.instance else {}
-        Printer(**(known | attrs)).core()  # the core says what is wrong with its numbers
+        printer = Printer(**(known | attrs))
+        usable(printer.core(), printer.gantry())  # the core says what is wrong with its numbers
         return attrs
+
+    def validate_clips(self, value):
+        return plain(whole(tuple[tuple[tuple[float, float], ...], ...], value))
+
+    def validate_address(self, value):
+        if value and not re.fullmatch(r"http://(127\.0\.0\.1|localhost)(:\d{2,5})?/?", value):
+            raise RecipeProblem("A printer’s service is asked on this machine only: http://127.0.0.1 and its port.", "address")
+        return value
 
 
 class CouponFitSerializer(serializers.ModelSerializer):
@@ -105,12 +140,21 @@ def _known_material(value: str) -> str:
 
 
 class SpoolSerializer(serializers.ModelSerializer):
+    sd_g = serializers.SerializerMethodField()
     left_g = serializers.FloatField(read_only=True)
 
     class Meta:
         model = Spool
-        fields = ["id", "name", "material", "colour", "net_g", "used_g", "left_g", "price_per_kg"]
-        extra_kwargs = {"used_g": {"min_value": 0}, "net_g": {"min_value": 1}, "price_per_kg": {"min_value": 0}}
+        fields = [
+            "id", "name", "material", "colour", "net_g", "used_g", "left_g", "price_per_kg", "core_g", "opened", "dried", "weighed", "sd_g",
+        ]  # fmt: skip
+        read_only_fields = ["weighed"]
+        extra_kwargs = {
+            "used_g": {"min_value": 0}, "net_g": {"min_value": 1}, "price_per_kg": {"min_value": 0}, "core_g": {"min_value": 0, "max_value": 2000},
+        }  # fmt: skip
+
+    def get_sd_g(self, spool) -> float:
+        return round(spool.core().sd_g, 1)
 
     def validate_material(self, value):
         return _known_material(value)
@@ -127,8 +171,8 @@ class ShopView(mixins.RetrieveModelMixin, mixins.UpdateModelMixin, viewsets.Gene
 
     def perform_update(self, serializer) -> None:
         serializer.save()
-        # What usually goes inside is only chosen from: pieces keep their own sizes.
-        if set(serializer.validated_data) - {"bays"}:
+        # What usually goes inside is only chosen from: pieces keep their own sizes. Days and prices are the calendar's.
+        if set(serializer.validated_data) - {"bays", "away", "power_price_per_kwh"}:
             refresh_all("shop settings")
 
 
@@ -211,6 +255,21 @@ class SpoolView(viewsets.ModelViewSet):
     def perform_destroy(self, instance) -> None:
         instance.delete()
         refresh_all("a spool taken away")
+
+    @extend_schema(request=WeighingSerializer, responses=wire(Weighed))
+    @action(detail=True, methods=["post"])
+    def weigh(self, request, pk=None):
+        """A reading of the simulated scale with this spool on it; what is left follows it."""
+        spool = self.get_object()
+        given = asked(WeighingSerializer, request.data)
+        # What really is on it: near what is reckoned, as far off as such a figure is.
+        off = np.random.default_rng([spool.pk, round(spool.used_g)]).normal(0.0, 0.03 * spool.used_g) if spool.weighed is None else 0.0
+        truth = min(max(spool.left_g + off, 0.0), spool.net_g) + spool.core_g
+        reading = read_scale(truth, given["count"], spool.pk, given["cut_off"], given["tare_off"])
+        left, was = left_on(reading.gross_g, spool.core_g, spool.net_g), spool.left_g
+        Spool.objects.filter(pk=spool.pk).update(used_g=max(spool.net_g - left, 0.0), weighed=timezone.now(), used_since_g=0.0)
+        spool.refresh_from_db()
+        return Response(plain(Weighed(reading.gross_g, left, was, spool.core().sd_g)))
 
     @extend_schema(responses=wire(Material)(many=True))
     @action(detail=False, pagination_class=None)

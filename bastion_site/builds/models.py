@@ -7,10 +7,11 @@ from typing import Self
 from django.conf import settings
 from django.db import models
 
-from bastion_core.engine.recipe import Recipe
+from bastion_core.engine.recipe import Recipe, read, written
 from bastion_core.pieces.recipe import PiecesRecipe
 from bastion_core.pieces.sets import SetFile, called
 from bastion_core.recipes import VERSION, change_all, read_all, write_all
+from bastion_core.stations import BUILD_RECIPES
 
 
 class Build(models.Model):
@@ -21,10 +22,21 @@ class Build(models.Model):
     wearer = models.ForeignKey("wearers.Wearer", null=True, blank=True, on_delete=models.SET_NULL, related_name="builds")
     note = models.TextField(blank=True)
     archived = models.BooleanField(default=False)
+    recipe = models.JSONField(default=dict)
+    """The decisions about its plates: read and written by ``decided`` and ``decide`` only."""
     created = models.DateTimeField(auto_now_add=True)
 
     class Meta:
         ordering = ["archived", "-id"]
+
+    @property
+    def decided(self) -> tuple[Recipe, ...]:
+        """The decisions about the build as a whole; RecipeProblem when one cannot be."""
+        return tuple(read(kind, self.recipe) for kind in BUILD_RECIPES)
+
+    def decide(self, **changes) -> None:
+        """Change decisions (values as JSON has them). Saves nothing; RecipeProblem when one cannot be."""
+        self.recipe = written(change_all(self.decided, changes))
 
 
 class MeshFile(models.Model):
@@ -205,13 +217,10 @@ class StepPart(models.Model):
 
 
 class FrozenPart(models.Model):
-    """A part whose print has begun: it keeps its geometry and its id, whatever is decided later.
-
-    Nothing freezes yet, as prints are not logged; a change that would alter such a part is to become a finding.
-    """
+    """A part whose print has begun: it keeps its geometry and its id, whatever is decided later. A change that would alter it is told."""
 
     piece = models.ForeignKey(Piece, on_delete=models.CASCADE, related_name="frozen_parts")
-    part = models.CharField(max_length=16)
+    part = models.CharField(max_length=24)
     """The part's id, which stays while the cuts that bound it stay."""
     print_hash = models.CharField(max_length=64)
     """The result of Print in which its files lie; it is not swept."""

@@ -3,7 +3,7 @@
 from collections.abc import Iterable, Sequence
 from contextlib import suppress
 
-from bastion_core.case import BuildCase, Case, ScanBody, WornPiece
+from bastion_core.case import BuildCase, Case, PrintedPiece, ScanBody, WornPiece
 from bastion_core.engine.graph import Graph
 from bastion_core.engine.memo import Memo
 from bastion_core.engine.store import Ref
@@ -11,12 +11,16 @@ from bastion_core.errors import BastionError
 from bastion_core.fit.sites import BY_NAME
 from bastion_core.measure.wearer import Wearer as CoreWearer
 from bastion_core.pieces.recipe import PiecesRecipe
+from bastion_core.plates.beds import round_rate
+from bastion_core.plates.recipe import PlatesRecipe
+from bastion_core.print.recipe import PrintRecipe
 from bastion_core.recipes import VERSION
 from bastion_core.shop import Shop
 from bastion_core.stations import BUILD_STATIONS, STATIONS
 from bastion_site.builds.models import Build, Draft, Piece
 from bastion_site.engine.store import DatabaseStore
-from bastion_site.shop.models import shop_today
+from bastion_site.prints.logbook import failed_parts, learnt_here
+from bastion_site.shop.models import Printer, shop_today
 from bastion_site.wearers.models import Wearer
 
 WITH = ("build__wearer", "wearer", "mesh")
@@ -108,10 +112,19 @@ def worn_pieces(build: Build) -> Iterable[Piece]:
 
 
 def build_case(build: Build) -> tuple[BuildCase, list[str]]:
-    """A build as stations know it, and the names of pieces that were left out: not judged yet, or worn by somebody else."""
-    worn, left_out = [], []
-    for graph in graphs_of(worn_pieces(build)):
+    """A build as stations know it, and the names of worn pieces that were left out: not judged yet, or worn by somebody else."""
+    pieces = list(build.pieces.select_related(*WITH).prefetch_related(*SCANS))
+    worn, printed, left_out = [], [], []
+    shop, decided = shop_today(), build.decided
+    plates = next(r for r in decided if isinstance(r, PlatesRecipe))
+    again = failed_parts(p.pk for p in pieces)
+    for graph in graphs_of(pieces, shop):
         piece = graph.piece
+        done, how = graph.found("print"), piece.of(PrintRecipe)
+        if done is not None and piece.pk not in plates.left_out:
+            printed.append(PrintedPiece(piece.pk, piece.name, done.ref, how.material, how.colour, how.layer_mm, again.get(piece.pk, ())))
+        if piece.site not in BY_NAME:
+            continue
         fit = graph.found("fit")
         if piece.worn_by != build.wearer or fit is None or not fit.result.judged:
             left_out.append(piece.name)
@@ -119,7 +132,10 @@ def build_case(build: Build) -> tuple[BuildCase, list[str]]:
         worn.append(WornPiece(piece.id, piece.name, piece.site, piece.side, fit.ref))
     wearer = build.wearer
     scan = next((s for s in wearer.scans.all() if s.used and s.found and s.kind == "body"), None) if wearer else None
-    return BuildCase(wearer.core() if wearer else None, scan_body(scan) if scan else None, tuple(worn)), left_out
+    return BuildCase(
+        wearer.core() if wearer else None, scan_body(scan) if scan else None, tuple(worn), decided, tuple(printed), shop,
+        tuple(p.gantry() for p in Printer.objects.filter(active=True)), round_rate(learnt_here().fails_of("").per_h),
+    ), left_out  # fmt: skip
 
 
 def build_graph(build: Build, memo: Memo | None = None) -> tuple[Graph, list[str]]:

@@ -13,7 +13,7 @@ from bastion_core.engine.keeping import json_of, plain
 from bastion_core.engine.recipe import written
 from bastion_core.findings import Said, say
 from bastion_core.fit.recipe import FitRecipe
-from bastion_core.recipes import DECISIONS, VERSION, called
+from bastion_core.recipes import BUILD_DECISIONS, DECISIONS, VERSION, called
 from bastion_site.builds.models import Build, Piece, Step, StepPart
 from bastion_site.errors import Changed
 
@@ -57,9 +57,8 @@ def keep(wanted: Sequence[Wanted], because: Said | str, by: str = "") -> Step | 
 def values_of(subject: Subject, names: Iterable[str]) -> dict[str, Any]:
     """Some of its decisions as JSON has them."""
     known: dict[str, Any] = {"name": subject.name, "note": subject.note, "wearer": subject.wearer_id}
-    if isinstance(subject, Piece):
-        known |= json.loads(json_of(written(subject.decided)))
-    else:
+    known |= json.loads(json_of(written(subject.decided)))
+    if isinstance(subject, Build):
         known["due"] = subject.due.isoformat() if subject.due else None
     return {name: known[name] for name in names}
 
@@ -75,7 +74,8 @@ def _put(subject: Subject, values: dict[str, Any]) -> None:
         subject.version += 1
         subject.save(update_fields=["recipe", "name", "note", "wearer", "version"])
     else:
-        subject.save(update_fields=["name", "note", "wearer", "due"])
+        subject.decide(**{k: v for k, v in values.items() if k in BUILD_DECISIONS})
+        subject.save(update_fields=["recipe", "name", "note", "wearer", "due"])
 
 
 def with_twin(piece: Piece, values: dict[str, Any]) -> list[Wanted]:

@@ -11,6 +11,7 @@ from bastion_site.engine.cases import SCANS, WITH, PieceGraph, build_graph, draf
 from bastion_site.engine.queue import queue_job, queue_jobs, stop_job
 from bastion_site.engine.totals import note_totals
 from bastion_site.jobs.models import Job
+from bastion_site.prints.models import Calendar
 
 WEARERS = "the wearer’s "
 """How every reason begins that has to do with the body."""
@@ -87,9 +88,16 @@ def worn_by(wearer) -> QuerySet[Piece]:
 def refresh_motion(build: Build) -> Job | None:
     """Have a build's joints moved again where that is not known for its pieces as they are worn; the job that does, if any."""
     graph, _ = build_graph(build)
-    if graph.ref("motion") is None or whole(graph):
+    if graph.ref("motion") is None or graph.found("motion") is not None:
         return None
     return queue_job(build, Job.Kind.MOTION)
+
+
+def refresh_calendar(build: Build, because: str = "") -> Job:
+    """Have a build's plates laid and its printers planned anew."""
+    if because:
+        Calendar.objects.filter(build=build).update(because=because[:160])
+    return queue_job(build, Job.Kind.CALENDAR)
 
 
 def catch_up() -> int:

@@ -9,13 +9,18 @@ from django.utils import timezone
 from bastion_core.engine.keeping import hash_of
 from bastion_core.engine.store import Ref
 from bastion_core.findings import Verdict
-from bastion_core.print.queue import Task, Waking, done_by, in_time, schedule
+from bastion_core.plates.records import Plate
+from bastion_core.print.queue import in_time
 from bastion_core.print.recipe import PrintRecipe
 from bastion_core.print.station import cost
+from bastion_core.schedule.model import Asked, Need, Plan
+from bastion_core.schedule.solve import quick
 from bastion_site.builds.models import Build, Draft, Piece
+from bastion_site.engine import floor
 from bastion_site.engine.cases import PieceGraph
 from bastion_site.engine.store import DatabaseStore
-from bastion_site.shop.models import Shop
+from bastion_site.prints.logbook import made_parts
+from bastion_site.prints.models import Calendar
 
 _TOLD = ("parts", "hours", "filament_g", "filament_m", "cost")
 _MOVED_BY = ("parts", "hours", "filament_g", "cost")
@@ -46,44 +51,105 @@ def note_totals(graph: PieceGraph) -> None:
 
 
 def build_calendar(build: Build, instead: Mapping[int, Mapping[str, str]] | None = None) -> dict:
-    """Slots per printer, the last end, and what it says about the due date. ``instead`` holds what a piece would show otherwise, by its number."""
-    shop = Shop.current()
-    pieces = list(build.pieces.all())
-    shown = {p.pk: p.shown for p in pieces} | dict(instead or {})
+    """Slots per printer, the last end, and what it says about the due date. ``instead`` holds what a piece would show otherwise, by its number.
+
+    By the plan that was kept, while it holds; else by a quick one: of the plates where they are laid, of every part alone where not.
+    """
+    if instead is None and Calendar.objects.filter(build=build).exists():
+        plates, _, _ = floor.plates_of(build)
+        if plates:
+            return _of_plates(build, plates)
+    shown = {p.pk: p.shown for p in build.pieces.all()} | dict(instead or {})
+    needs, missing = _alone(build, shown)
+    asked = floor.asked_of(build, needs, begin=_next_hour(), any_spool=True)
+    plan = _quick(asked)
+    pieces = {n.id: (int(n.id.split("/")[0]),) for n in needs}
+    return _told(build, asked, plan, pieces, {n.id: n.name for n in needs}, missing)
+
+
+def _of_plates(build: Build, plates: tuple[Plate, ...]) -> dict:
+    """By a build's plates."""
+    needs = floor.needs_of(plates)
+    asked = floor.asked_of(build, needs)
+    calendar = Calendar.objects.filter(build=build).first()
+    kept = floor.kept_of(calendar) if calendar is not None and floor.fresh(calendar, asked) else None
+    plan = kept.plan if kept is not None else _quick(asked)
+    recipe = floor.recipe_of(build)
+    missing = [p.name for p in build.pieces.all() if "print" not in p.shown or p.pk in recipe.left_out]
+    shown = {p.pk: p.shown["print"] for p in build.pieces.all() if "print" in p.shown}
+    store = DatabaseStore()
+    store.look_up(Ref("print", h) for h in shown.values())
+    results = {pk: store.find(Ref("print", h)) for pk, h in shown.items()}
+    missing += [p.name for p in build.pieces.all() if (results.get(p.pk) or {}).get("unprintable")]
+    pieces = {p.id: tuple(sorted({part.piece for part in p.parts})) for p in plates}
+    told = _told(build, asked, plan, pieces, {p.id: p.name for p in plates}, missing)
+    if kept is not None:
+        told |= {"in_time": kept.odds.in_time, "by_80": kept.odds.by["80"].isoformat(timespec="minutes")}
+    return told
+
+
+def _alone(build: Build, shown: Mapping[int, Mapping[str, str]]) -> tuple[tuple[Need, ...], list[str]]:
+    """Every part of the build as a print of its own, and the names of pieces that are not whole in it."""
     store = DatabaseStore()
     store.look_up(Ref("print", s["print"]) for s in shown.values() if "print" in s)
-    tasks, missing = [], []
+    pieces = list(build.pieces.all())
+    made = made_parts(p.pk for p in pieces)
+    needs, missing = [], []
     for piece in pieces:
         result = store.find(Ref("print", shown[piece.pk]["print"])) if "print" in shown[piece.pk] else None
         if not result:
             missing.append(piece.name)
             continue
-        tasks += [Task(f"{piece.id}/{t['name']}", t["hours"]) for t in result["tasks"]]
+        gone = _names(made[piece.pk], piece, shown[piece.pk]["print"]) if piece.pk in made else ()
+        needs += [
+            Need(f"{piece.id}/{t['name']}", t["name"], {n: h for n, h in t["hours"].items() if h > 0})
+            for t in result["tasks"]
+            if t["name"] not in gone
+        ]
         if result["unprintable"]:
             missing.append(piece.name)
-    begin = _next_hour()
-    waking = Waking(shop.wake_from_h, shop.wake_to_h)
-    key = "calendar" + hash_of(begin.isoformat(), [[t.name, dict(t.hours)] for t in tasks], waking, shop.planning_factor)
-    slots = cache.get_or_set(key, lambda: schedule(tasks, begin, waking, shop.planning_factor), 3600)
-    end = done_by(slots, begin) if slots else None
+    return tuple(needs), missing
+
+
+def _names(ids: tuple[str, ...], piece: Piece, print_hash: str) -> set[str]:
+    """What the parts of these ids are called now."""
+    data = DatabaseStore().data(Ref("print", print_hash))
+    return {p["name"] for p in data["parts"] if p["id"] in ids}
+
+
+def _quick(asked: Asked) -> Plan:
+    key = "calendar" + hash_of(
+        floor.key_of(asked), asked.times.begin.isoformat(), [b.until.isoformat(timespec="minutes")[:13] for b in asked.busy]
+    )
+    return cache.get_or_set(key, lambda: quick(asked), 3600)
+
+
+def _told(
+    build: Build, asked: Asked, plan: Plan, pieces: Mapping[str, tuple[int, ...]], names: Mapping[str, str], missing: list[str]
+) -> dict:
+    iso = lambda moment: moment.isoformat(timespec="minutes")  # noqa: E731
+    end = plan.done if plan.slots or asked.busy else None
     late = (end.date() - build.due).days if end and build.due else None
     return {
-        "begin": begin.isoformat(timespec="minutes"),
-        "done_by": end.isoformat(timespec="minutes") if end else None,
+        "begin": iso(asked.times.begin),
+        "done_by": iso(end) if end else None,
         "days_late": late,
         "verdict": Verdict.WAITS if late is None else in_time(late),
         "missing": missing,
-        "machine_h": sum((s.end - s.start).total_seconds() for s in slots) / 3600,
+        "machine_h": sum((s.end - s.start).total_seconds() for s in plan.slots) / 3600,
         "slots": [
             {
-                "piece": int(s.task.split("/")[0]),
-                "part": s.task.split("/", 1)[1],
+                "piece": pieces[s.plate][0],
+                "pieces": list(pieces[s.plate]),
+                "part": names[s.plate],
                 "printer": s.printer,
-                "start": s.start.isoformat(timespec="minutes"),
-                "end": s.end.isoformat(timespec="minutes"),
+                "start": iso(s.start),
+                "end": iso(s.end),
             }
-            for s in slots
+            for s in plan.slots
         ],
+        "in_time": None,
+        "by_80": None,
     }
 
 

@@ -9,7 +9,7 @@ from bastion_core.errors import Stopped
 from bastion_core.progress import Progress
 from bastion_core.stations import STATIONS
 from bastion_site.builds.models import Piece
-from bastion_site.engine import scans
+from bastion_site.engine import floor, scans
 from bastion_site.engine.cases import WITH, PieceGraph, build_graph, graph_of, name_of
 from bastion_site.engine.totals import note_totals
 from bastion_site.jobs.models import Job
@@ -76,7 +76,11 @@ def _plan(job: Job, progress: Progress) -> None:
 
 
 def _motion(job: Job, progress: Progress) -> None:
-    build_graph(job.build, _memo)[0].carry_out(progress)
+    build_graph(job.build, _memo)[0].carry_out(progress, ("motion",))
+
+
+def _calendar(job: Job, progress: Progress) -> None:
+    floor.carry_out(job.build, _memo, progress)
 
 
 def _scan(job: Job, progress: Progress) -> None:
@@ -87,5 +91,6 @@ _WORK: dict[str, Callable[[Job, Progress], None]] = {
     Job.Kind.PIECES: _pieces,
     Job.Kind.PLAN: _plan,
     Job.Kind.MOTION: _motion,
+    Job.Kind.CALENDAR: _calendar,
     Job.Kind.SCAN: _scan,
 }

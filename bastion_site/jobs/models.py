@@ -32,6 +32,8 @@ class Job(models.Model):
         """A piece computed to the end."""
         MOTION = "motion"
         """A build's joints moved with all pieces on."""
+        CALENDAR = "calendar"
+        """A build's parts laid on plates, and the plates on the printers."""
         SCAN = "scan"
         """A wearer's scan stood up and measured."""
 

@@ -1,11 +1,15 @@
 """What the shop has: printers, spools, and how it likes to work."""
 
+from math import hypot
 from typing import get_args
 
 from django.db import models
 
 from bastion_core.fit.bays import KINDS
+from bastion_core.plates.beds import Gantry
 from bastion_core.print.queue import PLANNING_FACTOR
+from bastion_core.schedule.costs import CORE_G, POWER_PRICE_PER_KWH, POWER_W, WEAR_PER_H
+from bastion_core.schedule.spools import TOLD_SD, WEIGHED_SD_G, SpoolLeft
 from bastion_core.shop import (
     BED_MARGIN_MM,
     HANDS_WEIGH,
@@ -53,6 +57,9 @@ class Shop(models.Model):
     bays = models.JSONField(default=usual_bays)
     """[{name, size_mm, round}] of what usually goes inside pieces; a box, or a cylinder as wide as its first size."""
     currency = models.CharField(max_length=4, default="€")
+    away = models.JSONField(default=list)
+    """Days (ISO) on which nobody changes a bed."""
+    power_price_per_kwh = models.FloatField(default=POWER_PRICE_PER_KWH)
 
     @classmethod
     def current(cls) -> "Shop":
@@ -75,9 +82,24 @@ class Printer(models.Model):
     exposure_s = models.FloatField(default=CorePrinter.exposure_s)
     lift_s = models.FloatField(default=CorePrinter.lift_s)
     active = models.BooleanField(default=True)
+    clips = models.JSONField(default=list)
+    """Polygons on the bed that are not to be printed on: corners in mm from the front left one."""
+    under_gantry_mm = models.FloatField(default=Gantry.under_mm)
+    head_mm = models.FloatField(default=Gantry.head_mm)
+    power_w = models.FloatField(default=POWER_W)
+    wear_per_h = models.FloatField(default=WEAR_PER_H)
+    address = models.CharField(max_length=200, blank=True)
+    """Of its service, where it is watched."""
+    watched = models.BooleanField(default=False)
+    stand_in = models.JSONField(null=True, blank=True)
+    """Of a printer that is simulated here: how it behaves (the core's Manner)."""
 
     class Meta:
         ordering = ["id"]
+
+    def gantry(self) -> Gantry:
+        """What its bed and gantry leave; RecipeProblem when its numbers cannot be."""
+        return Gantry(self.name, tuple(tuple((x, y) for x, y in c) for c in self.clips), self.under_gantry_mm, self.head_mm)
 
     def core(self) -> CorePrinter:
         """The same printer as the core knows it; RecipeProblem when its numbers cannot be."""
@@ -96,6 +118,13 @@ class Spool(models.Model):
     net_g = models.FloatField(default=1000.0)
     used_g = models.FloatField(default=0.0)
     price_per_kg = models.FloatField()
+    core_g = models.FloatField(default=CORE_G)
+    """The empty spool."""
+    opened = models.DateField(null=True, blank=True)
+    dried = models.DateField(null=True, blank=True)
+    weighed = models.DateTimeField(null=True, blank=True)
+    used_since_g = models.FloatField(default=0.0)
+    """Reckoned off since it was weighed."""
 
     class Meta:
         ordering = ["id"]
@@ -103,6 +132,11 @@ class Spool(models.Model):
     @property
     def left_g(self) -> float:
         return max(self.net_g - self.used_g, 0.0)
+
+    def core(self) -> SpoolLeft:
+        """What is left on it, with its doubt."""
+        sd = hypot(WEIGHED_SD_G, TOLD_SD * (self.used_since_g if self.weighed else self.used_g))
+        return SpoolLeft(self.pk, self.name, self.material, self.colour, self.left_g, sd, self.price_per_kg)
 
 
 class CouponFit(models.Model):

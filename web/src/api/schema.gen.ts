@@ -41,6 +41,42 @@ export interface paths {
         patch: operations["builds_partial_update"];
         trace?: never;
     };
+    "/api/builds/{id}/everything.zip": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The whole build as one zip: every plate, every part, each piece's plan, cut list and sheet, and the labels. */
+        get: operations["builds_everything.zip_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/builds/{id}/floor/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A build's plates and calendar as they are known now. POST has them computed; PATCH decides about its plates. */
+        get: operations["builds_floor_retrieve"];
+        put?: never;
+        /** @description A build's plates and calendar as they are known now. POST has them computed; PATCH decides about its plates. */
+        post: operations["builds_floor_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** @description A build's plates and calendar as they are known now. POST has them computed; PATCH decides about its plates. */
+        patch: operations["builds_floor_partial_update"];
+        trace?: never;
+    };
     "/api/builds/{id}/hardware.csv": {
         parameters: {
             query?: never;
@@ -52,6 +88,40 @@ export interface paths {
         get: operations["builds_hardware.csv_retrieve"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/builds/{id}/labels.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A sheet for each plate and a label for each part, as PDF. */
+        get: operations["builds_labels.pdf_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/builds/{id}/layer-all/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Print all pieces with one layer height. */
+        post: operations["builds_layer_all_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -76,6 +146,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/builds/{id}/plates/{plate_id}.3mf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A plate as 3MF: every part named and in its place, millimetres from the front left corner of the bed. */
+        get: operations["builds_plates_.3mf_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/builds/{id}/redo/": {
         parameters: {
             query?: never;
@@ -87,6 +174,23 @@ export interface paths {
         put?: never;
         /** @description Make the change in this build again that was taken back last. */
         post: operations["builds_redo_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/builds/{id}/runs/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Begin a plate on a printer. Sent twice with one key it counts once. */
+        post: operations["builds_runs_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -172,6 +276,23 @@ export interface paths {
         get: operations["builds_wall_retrieve"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/builds/{id}/what-if/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description A change of the whole build that is tried: nothing is decided by it. Quick plans of both, so that they compare. */
+        post: operations["builds_what_if_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -736,6 +857,108 @@ export interface paths {
         patch: operations["printers_partial_update"];
         trace?: never;
     };
+    "/api/runs/{id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description One run. */
+        get: operations["runs_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{id}/picture/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description A photo of how it came out. */
+        post: operations["runs_picture_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{id}/press/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Pause, resume, done or failed. */
+        post: operations["runs_press_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{id}/undo/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Take the last press about it back; 204 where that was its start. */
+        post: operations["runs_undo_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/log/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The log, newest first; ``find`` looks for words in names, settings, printers, causes and notes. */
+        get: operations["runs_log_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/log.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The log as a table, for a spreadsheet. */
+        get: operations["runs_log.csv_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shop/": {
         parameters: {
             query?: never;
@@ -789,6 +1012,23 @@ export interface paths {
         head?: never;
         /** @description The shop's spools. What a piece costs follows their prices; nothing is computed for it. */
         patch: operations["spools_partial_update"];
+        trace?: never;
+    };
+    "/api/spools/{id}/weigh/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description A reading of the simulated scale with this spool on it; what is left follows it. */
+        post: operations["spools_weigh_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/api/spools/materials/": {
@@ -1328,6 +1568,36 @@ export interface components {
             at_mm?: number[] | null;
             round?: boolean;
         };
+        /** @description A printer with its bed drawn from above, and what is known of it. */
+        BedRecord: {
+            id: number;
+            name: string;
+            kind: string;
+            /** Format: double */
+            x_mm: number;
+            /** Format: double */
+            y_mm: number;
+            usable: string;
+            /** Format: double */
+            pace: number;
+            /** Format: double */
+            pace_low: number;
+            /** Format: double */
+            pace_high: number;
+            prints: number;
+            /** Format: double */
+            fails_per_100_h: number;
+            done_80: string | null;
+            watched: boolean;
+        };
+        /** @description A plate is begun. ``key`` comes from the hand that pressed. */
+        BeginRequest: {
+            key: string;
+            plate: string;
+            printer: string;
+            spool?: number | null;
+            at?: string | null;
+        };
         /** @description A limb that swells when it is used, inside the piece. */
         Bend: {
             what: string;
@@ -1351,6 +1621,16 @@ export interface components {
         };
         /** @enum {unknown} */
         BlankEnum: "";
+        /** @description To be bought: grams of a material and colour beyond what is there, and how many spools that is. */
+        Bought: {
+            material: string;
+            colour: string;
+            /** Format: double */
+            grams: number;
+            spools: number;
+            /** Format: double */
+            price: number;
+        };
         /** @description A build as it is changed. */
         Build: {
             readonly id: number;
@@ -1405,6 +1685,9 @@ export interface components {
             /** Format: double */
             machine_h: number;
             slots: components["schemas"]["Slot"][];
+            /** Format: double */
+            in_time: number | null;
+            by_80: string | null;
         };
         /** @description Which measurement the caliper is held to. */
         CaliperAskRequest: {
@@ -1429,6 +1712,32 @@ export interface components {
             under: components["schemas"]["Said"];
             findings: components["schemas"]["Finding"][];
             notes: components["schemas"]["Note"][];
+        };
+        /** @description What may come of the calendar. */
+        Chances: {
+            done: string;
+            best: string | null;
+            /** Format: double */
+            within: number | null;
+            by: {
+                [key: string]: string;
+            };
+            /** Format: double */
+            in_time: number | null;
+            /** Format: double */
+            failures: number;
+            /** Format: double */
+            machine_h: number;
+            /** Format: double */
+            filament_g: number;
+            /** Format: double */
+            cost: number;
+            /** Format: double */
+            hours_cost: number;
+            buy: components["schemas"]["Bought"][];
+            more_spools: components["schemas"]["OneMore"][];
+            late: string[];
+            left_out: string[];
         };
         /** @description Typed lengths in mm, and what is impossible or unlikely about them. */
         Checked: {
@@ -1635,6 +1944,7 @@ export interface components {
             /** Format: double */
             infill: number;
             material: string;
+            colour: string;
             support: components["schemas"]["SupportEnum"];
             support_bed_only: boolean;
             spared: components["schemas"]["SupportPlace"][];
@@ -1817,6 +2127,7 @@ export interface components {
             /** Format: double */
             infill?: number;
             material?: string;
+            colour?: string;
             /** Supports */
             support?: components["schemas"]["SupportEnum"];
             /** Supports stand on the bed only */
@@ -1956,6 +2267,22 @@ export interface components {
             at_mm: number[];
             use: string;
         };
+        /** @description A plate's filament. */
+        FedRecord: {
+            /** Format: double */
+            grams: number;
+            /** Format: double */
+            sd_g: number;
+            spool: number | null;
+            spool_name: string;
+            /** Format: double */
+            left_g: number;
+            /** Format: double */
+            runs_out: number;
+            /** Format: double */
+            near_h: number | null;
+            awake: boolean;
+        };
         /**
          * @description * `holds` - holds
          *     * `tight` - tight
@@ -2064,6 +2391,40 @@ export interface components {
             text: components["schemas"]["Said"];
             feature: number | null;
         };
+        /** @description All that the printers page shows. */
+        Floor: {
+            state: string;
+            waits: components["schemas"]["Said"];
+            job: components["schemas"]["JobRecord"] | null;
+            due: string | null;
+            now: string;
+            /** Format: double */
+            wake_from_h: number;
+            /** Format: double */
+            wake_to_h: number;
+            away: string[];
+            /** Format: double */
+            gap_mm: number;
+            together: string;
+            in_turn: boolean;
+            must_have: number[];
+            left_out: number[];
+            held_plates: components["schemas"]["HeldPlate"][];
+            pieces: {
+                [key: string]: string;
+            };
+            plates: components["schemas"]["PlateRecord"][];
+            bound: number | null;
+            laid: number | null;
+            findings: components["schemas"]["Finding"][];
+            notes: components["schemas"]["Note"][];
+            beds: components["schemas"]["BedRecord"][];
+            chances: components["schemas"]["Chances"] | null;
+            moved: components["schemas"]["PlanMoved"] | null;
+            running: components["schemas"]["RunRecord"][];
+            lessons: components["schemas"]["Lesson"][];
+            currency: string;
+        };
         /** @description A thin plate printed flat and formed over a former with heat. */
         Forming: {
             chosen: boolean;
@@ -2079,7 +2440,7 @@ export interface components {
             former_h: number;
             /** Format: double */
             filament_g: number;
-            former: string | null;
+            former: components["schemas"]["TurnedPart"] | null;
         };
         /** @description What was found on a scan. */
         Found: {
@@ -2189,6 +2550,16 @@ export interface components {
             thread: string;
             magnet: string;
         };
+        /** @description A plate whose parts stay where they lie: the printer it is laid for, and what lies there. */
+        HeldPlate: {
+            printer: string;
+            spots: components["schemas"]["HeldSpot"][];
+        };
+        /** @description A plate whose parts stay where they lie: the printer it is laid for, and what lies there. */
+        HeldPlateRequest: {
+            printer: string;
+            spots: components["schemas"]["HeldSpotRequest"][];
+        };
         /** @description How a seam is held: by its id, or by its parts' letters (A-B); empty for every seam that is not named. */
         HeldRequest: {
             seam?: string;
@@ -2197,6 +2568,28 @@ export interface components {
             turned?: boolean;
             thread?: string;
             magnet?: string;
+        };
+        /** @description A part (its piece's number and its own id) held where the maker laid it: turned about its file's origin, then moved from the bed's middle. */
+        HeldSpot: {
+            piece: number;
+            part: string;
+            /** Format: double */
+            turn_deg: number;
+            /** Format: double */
+            x_mm: number;
+            /** Format: double */
+            y_mm: number;
+        };
+        /** @description A part (its piece's number and its own id) held where the maker laid it: turned about its file's origin, then moved from the bed's middle. */
+        HeldSpotRequest: {
+            piece: number;
+            part: string;
+            /** Format: double */
+            turn_deg: number;
+            /** Format: double */
+            x_mm: number;
+            /** Format: double */
+            y_mm: number;
         };
         /** @description What a hinge takes: how far apart its outer ends, how many, and the slew that leaves. */
         HingeNeeds: {
@@ -2376,6 +2769,11 @@ export interface components {
             thickness_mm: number;
             where: components["schemas"]["WhereEnum"];
         };
+        /** @description One layer height for all pieces. */
+        LayerAllRequest: {
+            /** Format: double */
+            layer_mm: number;
+        };
         /** @description A layer of even thickness over all of the body or one side of it. */
         LayerRequest: {
             name: string;
@@ -2389,6 +2787,14 @@ export interface components {
          * @enum {string}
          */
         LengthUnitsEnum: "mm" | "in";
+        /** @description What the log says about what goes wrong: a sentence, and what can be tried at once. */
+        Lesson: {
+            text: components["schemas"]["Said"];
+            piece: number | null;
+            change: unknown;
+            button: string;
+            runs: number[];
+        };
         /** @description A part (by its id, which stays while its cuts do) and the side of it that the maker laid down: unit direction in the scaled standing piece. */
         LiesOn: {
             part: string;
@@ -2428,6 +2834,19 @@ export interface components {
         LinkRequest: {
             /** @description Empty for all of it. */
             keys?: string[];
+        };
+        /** @description The log: runs, newest first, told against real, and what was learnt. */
+        LogBook: {
+            runs: components["schemas"]["RunRecord"][];
+            causes: {
+                [key: string]: string;
+            };
+            /** Format: double */
+            factor: number;
+            /** Format: double */
+            prior: number;
+            /** Format: double */
+            grams: number;
         };
         /** @description What the Wall and the findings want to know of a long piece. */
         LongFacts: {
@@ -2707,6 +3126,13 @@ export interface components {
             /** Format: double */
             weighs_g: number;
         };
+        /** @description Printers wait for one spool: what a second one of that material and colour would bring. */
+        OneMore: {
+            material: string;
+            colour: string;
+            /** Format: double */
+            hours: number;
+        };
         /** @description Another choice and what it takes more than what is chosen now (less where below 0), all parts on their quickest printers. */
         Option: {
             called: components["schemas"]["Said"];
@@ -2734,6 +3160,28 @@ export interface components {
             more_mm: number;
             points: components["schemas"]["CurvePoint"][];
         };
+        /** @description A part on a plate, with its ground drawn where it lies (SVG path, mm from the bed's middle, y down). */
+        PartOnPlate: {
+            piece: number;
+            part: string;
+            name: string;
+            piece_name: string;
+            print_hash: string;
+            file_3mf: string;
+            file_stl: string;
+            size_mm: number[];
+            /** Format: double */
+            turn_deg: number;
+            /** Format: double */
+            x_mm: number;
+            /** Format: double */
+            y_mm: number;
+            ground: string;
+            /** Format: double */
+            hours: number;
+            drawn: string;
+            letter: string;
+        };
         /** @description A part as it is told: ``id`` stays while the cuts that bound it stay. */
         PartRecord: {
             id: string;
@@ -2744,6 +3192,7 @@ export interface components {
             volume_mm3: number;
             fits: string[];
             files: number[];
+            sides: string[][];
         };
         /** @description A build as it is changed. */
         PatchedBuildRequest: {
@@ -2844,6 +3293,7 @@ export interface components {
             /** Format: double */
             infill?: number;
             material?: string;
+            colour?: string;
             /** Supports */
             support?: components["schemas"]["SupportEnum"];
             /** Supports stand on the bed only */
@@ -2977,6 +3427,7 @@ export interface components {
             /** Format: double */
             infill?: number;
             material?: string;
+            colour?: string;
             /** Supports */
             support?: components["schemas"]["SupportEnum"];
             /** Supports stand on the bed only */
@@ -3005,6 +3456,16 @@ export interface components {
             because?: components["schemas"]["SaidRequest"] | null;
             version?: number;
         };
+        /** @description How parts of all pieces share beds. */
+        PatchedPlatesDecisionsRequest: {
+            /** Format: double */
+            gap_mm?: number;
+            together?: components["schemas"]["TogetherEnum"];
+            in_turn?: boolean;
+            must_have?: number[];
+            left_out?: number[];
+            held_plates?: components["schemas"]["HeldPlateRequest"][];
+        };
         PatchedPrinterRequest: {
             name?: string;
             /** Format: double */
@@ -3028,6 +3489,17 @@ export interface components {
             exposure_s?: number;
             /** Format: double */
             lift_s?: number;
+            clips?: unknown;
+            /** Format: double */
+            under_gantry_mm?: number;
+            /** Format: double */
+            head_mm?: number;
+            /** Format: double */
+            power_w?: number;
+            /** Format: double */
+            wear_per_h?: number;
+            address?: string;
+            watched?: boolean;
         };
         /** @description How a scan is to be read, and what it is used for. */
         PatchedScanChangeRequest: {
@@ -3071,6 +3543,9 @@ export interface components {
             /** Format: double */
             wake_to_h?: number;
             currency?: string;
+            away?: unknown;
+            /** Format: double */
+            power_price_per_kwh?: number;
         };
         PatchedSpoolRequest: {
             name?: string;
@@ -3082,6 +3557,12 @@ export interface components {
             used_g?: number;
             /** Format: double */
             price_per_kg?: number;
+            /** Format: double */
+            core_g?: number;
+            /** Format: date */
+            opened?: string | null;
+            /** Format: date */
+            dried?: string | null;
         };
         /** @description A wearer as they are changed. */
         PatchedWearerRequest: {
@@ -3151,6 +3632,20 @@ export interface components {
          * @enum {string}
          */
         PlaceEnum: "crown" | "nape" | "brow" | "left" | "right" | "front" | "back";
+        /** @description What the last change did: done by, chance, hours before and now. */
+        PlanMoved: {
+            because: string;
+            done: string;
+            done_now: string;
+            /** Format: double */
+            in_time: number | null;
+            /** Format: double */
+            in_time_now: number | null;
+            /** Format: double */
+            hours: number;
+            /** Format: double */
+            hours_now: number;
+        };
         /** @description How a plate lies on its wearer. */
         PlateFit: {
             /** Format: double */
@@ -3190,6 +3685,57 @@ export interface components {
             /** Format: double */
             even_mm: number;
         };
+        /** @description A plate that is still to be printed, and when. */
+        PlateRecord: {
+            id: string;
+            name: string;
+            printer: string;
+            on: {
+                [key: string]: components["schemas"]["Taken"];
+            };
+            material: string;
+            colour: string;
+            /** Format: double */
+            layer_mm: number;
+            resin: boolean;
+            parts: components["schemas"]["PartOnPlate"][];
+            /** Format: double */
+            hours: number;
+            /** Format: double */
+            filament_g: number;
+            /** Format: double */
+            support_g: number;
+            must: boolean;
+            held: boolean;
+            in_turn: boolean;
+            beyond: boolean;
+            again: boolean;
+            wrong: string[];
+            /** Format: double */
+            filled: number;
+            start: string | null;
+            end: string | null;
+            end_80: string | null;
+            /** Format: double */
+            fails: number | null;
+            /** Format: double */
+            later_h: number | null;
+            fed: components["schemas"]["FedRecord"] | null;
+        };
+        /** @description A press about a run. */
+        PressedRequest: {
+            key: string;
+            kind: string;
+            at?: string | null;
+            good?: string[];
+            bad?: string[];
+            cause?: string;
+            /** Format: double */
+            at_mm?: number | null;
+            /** Format: double */
+            used_g?: number | null;
+            note?: string;
+        };
         /** @description Every part, other layer heights, and what other choices would buy and cost. */
         PrintData: {
             parts: components["schemas"]["PrintPart"][];
@@ -3221,6 +3767,7 @@ export interface components {
             };
             picture: string;
             footprint: string;
+            ground: string;
             lying: components["schemas"]["LyingRecord"];
             others: components["schemas"]["LyingRecord"][];
             /** Format: double */
@@ -3289,6 +3836,17 @@ export interface components {
             exposure_s: number;
             /** Format: double */
             lift_s: number;
+            clips: unknown;
+            /** Format: double */
+            under_gantry_mm: number;
+            /** Format: double */
+            head_mm: number;
+            /** Format: double */
+            power_w: number;
+            /** Format: double */
+            wear_per_h: number;
+            address: string;
+            watched: boolean;
         };
         /**
          * @description * `filament` - filament
@@ -3319,6 +3877,17 @@ export interface components {
             exposure_s?: number;
             /** Format: double */
             lift_s?: number;
+            clips?: unknown;
+            /** Format: double */
+            under_gantry_mm?: number;
+            /** Format: double */
+            head_mm?: number;
+            /** Format: double */
+            power_w?: number;
+            /** Format: double */
+            wear_per_h?: number;
+            address?: string;
+            watched?: boolean;
         };
         /** @description A fastener is put somewhere: its seam, its number there, the place in the piece's own mm. */
         PutRequest: {
@@ -3479,6 +4048,52 @@ export interface components {
             before: components["schemas"]["Totals"] | null;
             because: string;
             drafts: number;
+        };
+        /** @description A part of a run. */
+        RunPartRecord: {
+            name: string;
+            piece: number | null;
+            good: boolean | null;
+            drawn: string;
+        };
+        /** @description A run of the log. */
+        RunRecord: {
+            id: number;
+            name: string;
+            printer: string;
+            material: string;
+            /** Format: double */
+            layer_mm: number;
+            state: string;
+            started: string;
+            ended: string | null;
+            expected: string;
+            /** Format: double */
+            told_h: number;
+            /** Format: double */
+            planned_h: number;
+            /** Format: double */
+            hours: number;
+            /** Format: double */
+            told_g: number;
+            /** Format: double */
+            grams: number;
+            cause: string;
+            cause_name: string;
+            /** Format: double */
+            at_mm: number | null;
+            note: string;
+            photo: string;
+            watched: boolean;
+            said: string;
+            /** Format: double */
+            progress: number | null;
+            /** Format: double */
+            high_mm: number;
+            tries: number;
+            settings: string;
+            parts: components["schemas"]["RunPartRecord"][];
+            usable: string;
         };
         /** @description A sentence with places ``{0}``, ``{1}`` … for its quantities. ``str`` gives it in millimetres. */
         Said: {
@@ -3700,6 +4315,9 @@ export interface components {
             /** Format: double */
             wake_to_h: number;
             currency: string;
+            away: unknown;
+            /** Format: double */
+            power_price_per_kwh: number;
         };
         /**
          * @description * `mm` - millimetres
@@ -3766,6 +4384,7 @@ export interface components {
         /** @description A print on a printer. */
         Slot: {
             piece: number;
+            pieces: number[];
             part: string;
             printer: string;
             start: string;
@@ -3784,6 +4403,16 @@ export interface components {
             readonly left_g: number;
             /** Format: double */
             price_per_kg: number;
+            /** Format: double */
+            core_g: number;
+            /** Format: date */
+            opened: string | null;
+            /** Format: date */
+            dried: string | null;
+            /** Format: date-time */
+            readonly weighed: string | null;
+            /** Format: double */
+            readonly sd_g: number;
         };
         SpoolRequest: {
             name: string;
@@ -3795,6 +4424,12 @@ export interface components {
             used_g?: number;
             /** Format: double */
             price_per_kg: number;
+            /** Format: double */
+            core_g?: number;
+            /** Format: date */
+            opened?: string | null;
+            /** Format: date */
+            dried?: string | null;
         };
         /**
          * @description * `holds` - Holds
@@ -3925,6 +4560,15 @@ export interface components {
             by?: string;
             again?: boolean;
         };
+        /** @description What a plate takes on a printer. */
+        Taken: {
+            /** Format: double */
+            hours: number;
+            /** Format: double */
+            filament_g: number;
+            /** Format: double */
+            support_g: number;
+        };
         /** @description One thing that counts against a way to lie: what it is called, its minutes, and what they come from. */
         Term: {
             name: string;
@@ -3955,6 +4599,13 @@ export interface components {
             /** Format: binary */
             picture?: string;
         };
+        /**
+         * @description * `risk` - risk
+         *     * `fewest` - fewest
+         *     * `alone` - alone
+         * @enum {string}
+         */
+        TogetherEnum: "risk" | "fewest" | "alone";
         /** @description What is to be said of a seam. */
         ToldSeam: {
             id: string;
@@ -4066,6 +4717,7 @@ export interface components {
                 [key: string]: components["schemas"]["Estimate"];
             };
             lying: components["schemas"]["LyingRecord"];
+            ground: string;
         };
         /** @description What the maker typed, by measurement key, in the shop's unit unless one is written. */
         TypedRequest: {
@@ -4186,6 +4838,23 @@ export interface components {
             /** @description Who took what is changed. */
             by?: string;
         };
+        /** @description What the scale said, and what is left by it. */
+        Weighed: {
+            /** Format: double */
+            gross_g: number;
+            /** Format: double */
+            left_g: number;
+            /** Format: double */
+            was_g: number;
+            /** Format: double */
+            sd_g: number;
+        };
+        /** @description The spool scale is asked; ``cut_off`` and ``tare_off`` say what its stand-in does wrong. */
+        WeighingRequest: {
+            count?: number;
+            cut_off?: boolean;
+            tare_off?: boolean;
+        };
         /** @description What a piece weighs and where it balances, without and with its ballast; what it may not be lifted by. */
         WeightRecord: {
             /** Format: double */
@@ -4213,6 +4882,32 @@ export interface components {
             /** Format: double */
             filament_g: number | null;
             met: string[];
+        };
+        /** @description A change of the whole build that is tried: a printer more (like one there is, by number), another layer height for all, pieces left out. */
+        WhatIfAllRequest: {
+            printer?: number | null;
+            /** Format: double */
+            layer_mm?: number | null;
+            without?: number[];
+        };
+        /** @description Before and after. */
+        WhatIfTold: {
+            done: string;
+            done_then: string;
+            by_80: string;
+            by_80_then: string;
+            /** Format: double */
+            in_time: number | null;
+            /** Format: double */
+            in_time_then: number | null;
+            /** Format: double */
+            hours: number;
+            /** Format: double */
+            hours_then: number;
+            /** Format: double */
+            filament_g: number;
+            /** Format: double */
+            filament_g_then: number;
         };
         /**
          * @description * `all` - all
@@ -4368,6 +5063,96 @@ export interface operations {
             };
         };
     };
+    "builds_everything.zip_retrieve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/zip": string;
+                };
+            };
+        };
+    };
+    builds_floor_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Floor"];
+                };
+            };
+        };
+    };
+    builds_floor_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Floor"];
+                };
+            };
+        };
+    };
+    builds_floor_partial_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PatchedPlatesDecisionsRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["PatchedPlatesDecisionsRequest"];
+                "multipart/form-data": components["schemas"]["PatchedPlatesDecisionsRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Floor"];
+                };
+            };
+        };
+    };
     "builds_hardware.csv_retrieve": {
         parameters: {
             query?: never;
@@ -4385,6 +5170,55 @@ export interface operations {
                 };
                 content: {
                     "text/csv": string;
+                };
+            };
+        };
+    };
+    "builds_labels.pdf_retrieve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": string;
+                };
+            };
+        };
+    };
+    builds_layer_all_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description A unique integer value identifying this build. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LayerAllRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["LayerAllRequest"];
+                "multipart/form-data": components["schemas"]["LayerAllRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Steps"];
                 };
             };
         };
@@ -4433,6 +5267,28 @@ export interface operations {
             };
         };
     };
+    "builds_plates_.3mf_retrieve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                plate_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "model/3mf": string;
+                };
+            };
+        };
+    };
     builds_redo_create: {
         parameters: {
             query?: never;
@@ -4457,6 +5313,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Steps"];
+                };
+            };
+        };
+    };
+    builds_runs_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BeginRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["BeginRequest"];
+                "multipart/form-data": components["schemas"]["BeginRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunRecord"];
                 };
             };
         };
@@ -4579,6 +5462,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Wall"];
+                };
+            };
+        };
+    };
+    builds_what_if_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["WhatIfAllRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["WhatIfAllRequest"];
+                "multipart/form-data": components["schemas"]["WhatIfAllRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WhatIfTold"];
                 };
             };
         };
@@ -5660,6 +6570,148 @@ export interface operations {
             };
         };
     };
+    runs_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description A unique integer value identifying this run. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunRecord"];
+                };
+            };
+        };
+    };
+    runs_picture_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description A unique integer value identifying this run. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "multipart/form-data": {
+                    /** Format: binary */
+                    picture?: string;
+                };
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunRecord"];
+                };
+            };
+        };
+    };
+    runs_press_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description A unique integer value identifying this run. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PressedRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["PressedRequest"];
+                "multipart/form-data": components["schemas"]["PressedRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunRecord"];
+                };
+            };
+        };
+    };
+    runs_undo_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description A unique integer value identifying this run. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunRecord"];
+                };
+            };
+        };
+    };
+    runs_log_retrieve: {
+        parameters: {
+            query?: {
+                build?: number;
+                find?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LogBook"];
+                };
+            };
+        };
+    };
+    "runs_log.csv_retrieve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+        };
+    };
     shop_retrieve: {
         parameters: {
             query?: never;
@@ -5815,6 +6867,34 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Spool"];
+                };
+            };
+        };
+    };
+    spools_weigh_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description A unique integer value identifying this spool. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["WeighingRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["WeighingRequest"];
+                "multipart/form-data": components["schemas"]["WeighingRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Weighed"];
                 };
             };
         };

@@ -28,7 +28,9 @@ export function Frame() {
         direction="row"
         sx={{
           px: { xs: 1.5, lg: 2.5 },
-          height: 46,
+          minHeight: 46,
+          // On a phone the pages of the build stand in a row of their own.
+          flexWrap: { xs: "wrap", sm: "nowrap" },
           gap: { xs: 1.25, lg: 2.5 },
           alignItems: "center",
           borderBottom: `1px solid ${inks.line}`,
@@ -64,7 +66,15 @@ export function Frame() {
             component="nav"
             aria-label="Build"
             direction="row"
-            sx={{ gap: { xs: 1.25, lg: 2 }, borderLeft: `1px solid ${inks.line}`, pl: { xs: 1.25, lg: 2.5 }, overflowX: "auto" }}
+            sx={{
+              gap: { xs: 1.25, lg: 2 },
+              borderLeft: { sm: `1px solid ${inks.line}` },
+              pl: { xs: 0, sm: 1.25, lg: 2.5 },
+              order: { xs: 3, sm: 0 },
+              width: { xs: "100%", sm: "auto" },
+              minHeight: { xs: 36, sm: 0 },
+              overflowX: "auto",
+            }}
           >
             {BUILD_PAGES.map((page) => (
               <Box key={page.key} component={NavLink} to={pageAddress(build, page.key)} end sx={tab}>

@@ -12,6 +12,8 @@ export interface BuildPage {
 export const BUILD_PAGES: BuildPage[] = [
   { key: "", title: "Wall", View: Wall },
   { key: "suit", title: "Suit", View: lazy(() => import("../stations/fit/Suit")) },
+  { key: "printers", title: "Printers", View: lazy(() => import("../floor/Printers")) },
+  { key: "log", title: "Log", View: lazy(() => import("../floor/Log")) },
   { key: "changes", title: "Changes", View: lazy(() => import("../drafts/Changes")) },
 ];
 

@@ -15,6 +15,7 @@ import { LengthField, NumberField } from "../parts/Fields";
 import { ErrorNote } from "../parts/Notes";
 import { useUnits } from "../parts/units";
 import { Coupons } from "./Coupons";
+import { DaysAway, PrinterMore, Weigh } from "./Floor";
 import { useShopChange } from "./useShopChange";
 
 export default function Shop() {
@@ -121,6 +122,7 @@ function Printers() {
               />
             </>
           )}
+          <PrinterMore printer={p} change={(body) => change.mutate({ id: p.id, ...body })} />
           <Button color="error" size="small" onClick={() => remove.mutate(p.id)}>
             Remove
           </Button>
@@ -176,7 +178,7 @@ function Spools() {
           role="group"
           aria-label={s.name}
         >
-          <Box sx={{ width: 220 }}>
+          <Box sx={{ width: 150 }}>
             <Typography sx={{ fontWeight: 600 }}>{s.name}</Typography>
             <Typography variant="body2" color="text.secondary">
               {materials.data?.find((m) => m.key === s.material)?.name} {s.colour}
@@ -203,7 +205,33 @@ function Spools() {
             value={s.price_per_kg}
             onCommit={(v) => v !== null && change.mutate({ id: s.id, price_per_kg: v })}
           />
-          <Typography sx={{ fontWeight: 600 }}>{units.grams(s.left_g)} left</Typography>
+          <NumberField
+            label="Core"
+            suffix="g"
+            width={106}
+            value={s.core_g ?? 0}
+            onCommit={(v) => v !== null && change.mutate({ id: s.id, core_g: v })}
+          />
+          <TextField
+            label="Opened"
+            type="date"
+            value={s.opened ?? ""}
+            onChange={(e) => change.mutate({ id: s.id, opened: e.target.value || null })}
+            slotProps={{ inputLabel: { shrink: true } }}
+            sx={{ width: 134 }}
+          />
+          <TextField
+            label="Dried"
+            type="date"
+            value={s.dried ?? ""}
+            onChange={(e) => change.mutate({ id: s.id, dried: e.target.value || null })}
+            slotProps={{ inputLabel: { shrink: true } }}
+            sx={{ width: 134 }}
+          />
+          <Typography sx={{ fontWeight: 600 }}>
+            {units.grams(s.left_g)} ± {units.plain(s.sd_g, 0)} left
+          </Typography>
+          <Weigh spool={s} />
           <Button color="error" size="small" onClick={() => remove.mutate(s.id)}>
             Remove
           </Button>
@@ -370,6 +398,14 @@ function Defaults() {
           value={s.wake_to_h}
           onCommit={(v) => v !== null && change.mutate({ wake_to_h: v })}
         />
+        <NumberField
+          label="Power"
+          suffix="per kWh"
+          width={140}
+          value={s.power_price_per_kwh ?? null}
+          onCommit={(v) => v !== null && change.mutate({ power_price_per_kwh: v })}
+        />
+        <DaysAway days={(s.away as string[]) ?? []} onChange={(away) => change.mutate({ away })} />
         <TextField
           label="Currency"
           defaultValue={s.currency}

@@ -33,6 +33,9 @@ export function Runway({ calendar, due }: { calendar: Schemas["Calendar"]; due: 
         : late > 0
           ? `, ${units.count(late, "day")} late: ${word}.`
           : `, ${units.count(-late, "day")} before it is due: ${word}.`) +
+      (calendar.in_time === null || !calendar.by_80
+        ? ""
+        : ` With 80 % by ${units.date(calendar.by_80)}; in time with ${units.percent(calendar.in_time, 0)}.`) +
       (calendar.missing.length ? ` Not counted: ${calendar.missing.join(", ")}.` : "");
   return (
     <Box sx={{ px: { xs: 1.5, lg: 2.5 }, pt: 0.5 }} role="region" aria-label="Runway">

@@ -1,5 +1,6 @@
 """Fill an empty database with the demo: shop, wearers, the Tidewrack Watch's build and its models."""
 
+import socket
 import tempfile
 from dataclasses import replace
 from pathlib import Path
@@ -26,6 +27,15 @@ def _kept(path: Path) -> MeshFile:
         return keep_source(File(opened, name=path.name))
 
 
+def _service(printer: dict) -> dict:
+    """Where a simulated printer answers: any port that is free now."""
+    if not printer.get("stand_in"):
+        return {}
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        return {"address": f"http://127.0.0.1:{probe.getsockname()[1]}", "watched": True}
+
+
 def _measured(record: dict) -> Wearer:
     """A wearer of the story with their readings."""
     wearer = Wearer.objects.create(name=record["name"], sex=record["sex"], mass_kg=record["mass_kg"])
@@ -39,7 +49,7 @@ def load(detail: float = 1.0) -> Build | None:
     if Build.objects.exists():
         return None
     Shop.current()
-    printers = {p["name"]: Printer.objects.create(**p) for p in PRINTERS}
+    printers = {p["name"]: Printer.objects.create(**p, **_service(p)) for p in PRINTERS}
     for spool in SPOOLS:
         Spool.objects.create(**spool)
     for coupon in COUPONS:

@@ -12,10 +12,13 @@ from collections import deque
 from django.conf import settings
 from django.core.management.base import BaseCommand
 
+from bastion_core.devices.printer import Manner
+from bastion_core.engine.keeping import whole
 from bastion_site.engine.process import die_with_parent
 from bastion_site.engine.queue import put_back, recover
 from bastion_site.engine.refresh import catch_up
 from bastion_site.engine.sweep import sweep
+from bastion_site.shop.models import Printer
 
 QUEUES = ("pieces", "plan")
 WITHIN_S, MOST_FAILURES = 60.0, 3
@@ -29,13 +32,27 @@ def _die_with_parent() -> None:
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl-C reaches the whole group; the supervisor passes it on in order
 
 
+def stand_ins() -> dict[str, list[str]]:
+    """The command of every simulated printer of the shop."""
+    found = {}
+    for printer in Printer.objects.filter(stand_in__isnull=False, active=True).exclude(address=""):
+        how = whole(Manner, printer.stand_in)
+        found[f"printer {printer.name}"] = [
+            sys.executable, "-m", "bastion_core", "printer", printer.name, "--port", printer.address.rsplit(":", 1)[1].strip("/"),
+            "--speed-up", f"{how.speed_up:g}", "--pace", f"{how.pace:g}", "--fails-per-h", f"{how.fails_per_h:g}", "--seed", str(how.seed),
+            *(word for hour, cause in how.fail_at for word in ("--fail-at", f"{hour:g}:{cause}")),
+        ]  # fmt: skip
+    return found
+
+
 class Command(BaseCommand):
     help = "Run the web server and the workers until stopped."
 
     def add_arguments(self, parser) -> None:
         parser.add_argument("--port", type=int, default=8420)
+        parser.add_argument("--once", default="", help="a further command of ours, run once beside the others")
 
-    def handle(self, *args, port: int, **options) -> None:
+    def handle(self, *args, port: int, once: str = "", **options) -> None:
         self.stopping = False
         lock = self._lock()
         for number in (signal.SIGINT, signal.SIGTERM):
@@ -51,6 +68,9 @@ class Command(BaseCommand):
                 ]
                 for queue in QUEUES
             },
+            "watch": [sys.executable, "manage.py", "watch_printers", "--verbosity", "0"],
+            **stand_ins(),
+            **({once: [sys.executable, "manage.py", once, "--verbosity", "0"]} if once else {}),
         }  # fmt: skip
         sweep(everything=True)
         catch_up()
@@ -59,7 +79,7 @@ class Command(BaseCommand):
         while not self.stopping:
             for name, command in commands.items():
                 child = running.get(name)
-                if child is not None and child.poll() is None:
+                if child is not None and (child.poll() is None or name == once):
                     continue
                 if child is not None:
                     self.stderr.write(f"{name} ended ({child.returncode}); starting it again.")
@@ -71,7 +91,10 @@ class Command(BaseCommand):
                             sys.exit(1)
                 if name in QUEUES:
                     recover((name,))
-                running[name] = subprocess.Popen(command, preexec_fn=_die_with_parent, env=os.environ, pass_fds=(lock.fileno(),))
+                quiet = subprocess.DEVNULL if name.startswith("printer ") else None
+                running[name] = subprocess.Popen(
+                    command, preexec_fn=_die_with_parent, env=os.environ, pass_fds=(lock.fileno(),), stdout=quiet
+                )
             time.sleep(0.3)
         self._end(running)
 

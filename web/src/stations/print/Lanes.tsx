@@ -58,10 +58,10 @@ export function Lanes({ calendar, shop, piece }: { calendar: Schemas["Calendar"]
             .filter((s) => s.printer === name)
             .map((s) => {
               const [a, b] = [at(new Date(s.start).getTime()), at(new Date(s.end).getTime())];
-              const mine = s.piece === piece;
+              const mine = s.pieces.includes(piece);
               return (
                 <rect
-                  key={`${s.piece}/${s.part}`}
+                  key={`${s.piece}/${s.part}/${s.start}`}
                   x={a}
                   y={lane * LANE + 6}
                   width={Math.max(b - a - 1, 1)}

@@ -1,0 +1,26 @@
+"""Ask every watched printer every few seconds, until stopped."""
+
+import logging
+import time
+
+from django.core.management.base import BaseCommand
+from django.db import close_old_connections
+
+from bastion_site.prints.watching import look_at_all
+
+_EVERY_S = 2.0
+logger = logging.getLogger(__name__)
+
+
+class Command(BaseCommand):
+    help = __doc__
+
+    def handle(self, *args, **options) -> None:
+        while True:
+            try:
+                look_at_all()
+            except Exception:
+                # One printer that says nonsense must not leave the others unwatched.
+                logger.exception("watching the printers")
+            close_old_connections()
+            time.sleep(_EVERY_S)
