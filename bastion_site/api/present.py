@@ -39,6 +39,7 @@ from bastion_site.builds.models import Build, Piece, Step, StepPart
 from bastion_site.engine.cases import PieceGraph
 from bastion_site.engine.deciding import next_redo, next_undo
 from bastion_site.jobs.models import Job
+from bastion_site.prints.frozen import altered
 from bastion_site.wearers.models import Wearer
 
 _BESIDE = {"name": "Name", "wearer": "Worn by", "due": "Due", "note": "Note"}
@@ -91,6 +92,8 @@ def cells(graph: PieceGraph, job: Job | None) -> dict[str, Cell]:
         if key == failing and job and job.state in (Job.State.FAILED, Job.State.STOPPED):
             verdict = Verdict.STOPS if job.state == Job.State.FAILED else Verdict.WAITS
             found = (Finding("job", verdict, Said(job.message)), *found)
+        if key == "print" and result is not None:
+            found = (*found, *altered(graph))
         verdict = worst(found)
         if result is None and verdict != Verdict.STOPS:
             verdict = Verdict.WAITS

@@ -25,7 +25,7 @@ from bastion_site.wearers.models import Wearer
 
 WITH = ("build__wearer", "wearer", "mesh")
 """What a piece is always loaded with."""
-SCANS = ("wearer__scans", "build__wearer__scans")
+SCANS = ("wearer__scans", "build__wearer__scans", "frozen_parts")
 """What many pieces are loaded with beside that."""
 
 
