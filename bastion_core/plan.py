@@ -1,6 +1,5 @@
 """``plan.json``: a piece from its file to its parts, out of the stations' results. The command line and the site write the same."""
 
-from datetime import datetime
 from typing import Any
 
 import numpy as np
@@ -21,9 +20,9 @@ from bastion_core.join.records import SeamRecord
 from bastion_core.join.station import JoinData, JoinResult
 from bastion_core.pieces.recipe import PiecesRecipe
 from bastion_core.pieces.station import PiecesResult
-from bastion_core.print.queue import Task, schedule
 from bastion_core.print.recipe import PrintRecipe
 from bastion_core.print.records import PrintPart
+from bastion_core.print.spread import Task, spread
 from bastion_core.print.station import PrintData
 from bastion_core.takeaway import rows_of
 
@@ -32,7 +31,6 @@ _SWUNG = (
     "length_mm", "grip_mm", "balance_mm", "mass_g", "swing_g", "wanted", "safety_bare", "weakest_mm", "weakest", "safety", "sags_mm", "seams", "offers",
 )  # fmt: skip
 """What plan.json tells of a thing held in the hand."""
-_SOME_MORNING = datetime(2000, 1, 3, 8)
 
 
 def plan_record(graph: Graph, file_name: str, more_warnings: tuple[str, ...] = ()) -> dict[str, Any]:
@@ -132,7 +130,7 @@ def warnings(graph: Graph) -> list[str]:
 def _assigned(printed: PrintData) -> dict[str, str]:
     """The printer of each part, so that all of them together are done soonest."""
     tasks = [Task(p.name, {n: e.hours for n, e in p.on.items()}) for p in printed.parts if p.on]
-    return {slot.task: slot.printer for slot in schedule(tasks, _SOME_MORNING, factor=1.0)}
+    return {task.name: printer for printer, lane in spread(tasks).items() for task in lane}
 
 
 def _to_file(recipe: PiecesRecipe) -> Floats:

@@ -25,7 +25,7 @@ from bastion_core.pieces.silhouette import mirrored_path, silhouette
 from bastion_core.print.lay import LaidPart, lie
 from bastion_core.print.orient import tips_over
 from bastion_core.print.profile import Profile, material
-from bastion_core.print.queue import Task, without_nights_h
+from bastion_core.print.spread import Task, done_h
 from bastion_core.progress import Progress, silent, span
 from bastion_core.shop import Printer, Weights
 
@@ -162,7 +162,7 @@ class _Desk:
             return None
         reckoning = reckoned(parting, self.printers, self.sight, progress) if full else None
         tasks = [Task(str(k), dict(leaf.hours_on)) for k, leaf in enumerate(leaves_of(tree))]
-        costs, end = reckoning or (costs_of(tree), without_nights_h(tasks))
+        costs, end = reckoning or (costs_of(tree), done_h(tasks))
         return _Known(cuts, costs, end, reckoning is not None, exploded(parting))
 
     def told(self, plan: _Known, aims: Sequence[Aim]) -> Alternative:
@@ -330,7 +330,7 @@ def reckoned(parting: Parting, printers: Sequence[Printer], sight: Sight, progre
         tasks.append(Task(part.name, {name: e.hours for name, e in laid.estimates.items()}))
     for seam in parting.seams:
         total += seen_of(seam, sight)
-    return total, without_nights_h(tasks)
+    return total, done_h(tasks)
 
 
 def _printed(laid: LaidPart, printers: Sequence[Printer]) -> Costs:

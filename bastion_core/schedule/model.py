@@ -5,7 +5,41 @@ from dataclasses import dataclass, field
 from datetime import date, datetime, timedelta
 
 from bastion_core.errors import RecipeProblem
-from bastion_core.print.queue import Waking
+from bastion_core.findings import Verdict
+
+PLANNING_FACTOR = 2.0
+"""Everything takes about twice as long as planned; common practice, no source."""
+CLOSE_DAYS = 3
+"""Done less than this before the due date is close; common practice, no source."""
+
+
+def in_time(days_late: int) -> Verdict:
+    """What it says about a due date to be done so many days after it (negative: before it)."""
+    if days_late > 0:
+        return Verdict.STOPS
+    return Verdict.TIGHT if days_late > -CLOSE_DAYS else Verdict.HOLDS
+
+
+@dataclass(frozen=True)
+class Waking:
+    """Hours of the day between which a bed can be changed."""
+
+    from_h: float = 8.0
+    to_h: float = 22.0
+
+    def __post_init__(self) -> None:
+        if not 0 <= self.from_h < self.to_h <= 24:
+            raise RecipeProblem("The waking hours have to begin before they end, between 0 and 24.")
+
+    def next_start(self, moment: datetime) -> datetime:
+        """The moment itself when someone is awake, else the next morning."""
+        day = moment.replace(hour=0, minute=0, second=0, microsecond=0)
+        hour = (moment - day).total_seconds() / 3600
+        if hour < self.from_h:
+            return day + timedelta(hours=self.from_h)
+        if hour >= self.to_h:
+            return day + timedelta(days=1, hours=self.from_h)
+        return moment
 
 
 @dataclass(frozen=True)

@@ -20,7 +20,7 @@ from bastion_core.errors import RecipeProblem
 from bastion_core.fit.bays import Bay
 from bastion_core.plates.beds import usable
 from bastion_core.print.profile import MATERIALS, Material
-from bastion_core.print.queue import Waking
+from bastion_core.schedule.model import Waking
 from bastion_core.shop import LEAST_GAP_MM
 from bastion_core.statics.magnets import disc_of
 from bastion_site.api.files import sent

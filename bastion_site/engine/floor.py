@@ -14,9 +14,8 @@ from bastion_core.plates.recipe import PlatesRecipe
 from bastion_core.plates.records import Plate
 from bastion_core.plates.station import PlatesData
 from bastion_core.print.profile import MATERIALS
-from bastion_core.print.queue import Waking
 from bastion_core.progress import Progress, silent, span
-from bastion_core.schedule.model import Asked, Busy, Need, Plan, Times
+from bastion_core.schedule.model import Asked, Busy, Need, Plan, Times, Waking
 from bastion_core.schedule.odds import Odds, futures
 from bastion_core.schedule.solve import planned, quick
 from bastion_core.schedule.spools import Bought, Fed, OneMore, one_more, shopping, spools_for

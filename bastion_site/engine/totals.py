@@ -10,10 +10,9 @@ from bastion_core.engine.keeping import hash_of
 from bastion_core.engine.store import Ref
 from bastion_core.findings import Verdict
 from bastion_core.plates.records import Plate
-from bastion_core.print.queue import in_time
 from bastion_core.print.recipe import PrintRecipe
 from bastion_core.print.station import cost
-from bastion_core.schedule.model import Asked, Need, Plan
+from bastion_core.schedule.model import Asked, Need, Plan, in_time
 from bastion_core.schedule.solve import quick
 from bastion_site.builds.models import Build, Draft, Piece
 from bastion_site.engine import floor

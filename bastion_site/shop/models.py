@@ -7,8 +7,8 @@ from django.db import models
 
 from bastion_core.fit.bays import KINDS
 from bastion_core.plates.beds import Gantry
-from bastion_core.print.queue import PLANNING_FACTOR
 from bastion_core.schedule.costs import CORE_G, POWER_PRICE_PER_KWH, POWER_W, WEAR_PER_H
+from bastion_core.schedule.model import PLANNING_FACTOR
 from bastion_core.schedule.spools import TOLD_SD, WEIGHED_SD_G, SpoolLeft
 from bastion_core.shop import (
     BED_MARGIN_MM,

@@ -21,7 +21,7 @@ from bastion_core.geometry.solid import Solid
 from bastion_core.print.hands import Hands
 from bastion_core.print.lay import lie
 from bastion_core.print.profile import Profile
-from bastion_core.print.queue import Task, without_nights_h
+from bastion_core.print.spread import Task, done_h
 from bastion_core.shop import Printer, Weights
 from bastion_core.tests.exhaustive import best_of_all
 from bastion_core.tests.shapes import BUNNY, box, dome, plain_helm, reference, tube
@@ -46,8 +46,8 @@ class Costing(unittest.TestCase):
 
     def test_done_soonest(self):
         """By hand: 6 and 5 h on the one, 9 and 6 on the other printer: the first on the one, the second on the other."""
-        self.assertAlmostEqual(without_nights_h([Task("1", {"a": 6.0, "b": 9.0}), Task("2", {"a": 5.0, "b": 6.0})]), 6.0)
-        self.assertEqual(without_nights_h([]), 0.0)
+        self.assertAlmostEqual(done_h([Task("1", {"a": 6.0, "b": 9.0}), Task("2", {"a": 5.0, "b": 6.0})]), 6.0)
+        self.assertEqual(done_h([]), 0.0)
 
 
 class Seen(unittest.TestCase):

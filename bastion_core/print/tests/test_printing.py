@@ -1,7 +1,6 @@
 import itertools
 import math
 import unittest
-from datetime import datetime, timedelta
 
 import numpy as np
 from ortools.sat.python import cp_model
@@ -11,8 +10,8 @@ from bastion_core.geometry.solid import Solid
 from bastion_core.print.estimate import estimate
 from bastion_core.print.lay import lay_part
 from bastion_core.print.profile import MATERIALS, Profile, grams_per_metre
-from bastion_core.print.queue import Task, Waking, done_by, schedule
 from bastion_core.print.shape import shape_of
+from bastion_core.print.spread import Task, done_h, spread
 from bastion_core.shop import Printer
 from bastion_core.tests.shapes import BUNNY, box, reference, tube
 
@@ -125,37 +124,8 @@ class Lying(unittest.TestCase):
         self.assertIsNone(lay_part("p", box(20, 20, 900), [], [MACHINE], Profile()).best_printer)
 
 
-class Queue(unittest.TestCase):
-    START = datetime(2027, 3, 1, 8)  # a Monday
-
-    def brute(self, tasks, waking, factor):
-        """The earliest end over all assignments and orders."""
-        best = None
-        for choice in itertools.product(*(sorted(t.hours) for t in tasks)):
-            ends = []
-            for printer in set(choice):
-                mine = [t for t, p in zip(tasks, choice, strict=True) if p == printer]
-                least = None
-                for order in itertools.permutations(mine):
-                    moment = self.START
-                    for t in order:
-                        moment = waking.next_start(moment) + timedelta(hours=t.hours[printer] * factor)
-                    least = moment if least is None else min(least, moment)
-                ends.append(least)
-            best = max(ends) if best is None else min(best, max(ends))
-        return best
-
-    def test_against_brute_force(self):
-        rng = np.random.default_rng(7)
-        for _ in range(12):
-            tasks = [Task(f"t{i}", {"a": float(rng.uniform(1, 14)), "b": float(rng.uniform(1, 14))}) for i in range(5)]
-            waking = Waking(8, 22)
-            ours = done_by(schedule(tasks, self.START, waking, 1.0), self.START) - self.START
-            best = self.brute(tasks, waking, 1.0) - self.START
-            self.assertLessEqual(ours / best, 1.35)
-            self.assertGreaterEqual(ours, best)
-
-    def test_against_or_tools_without_nights(self):
+class Spreading(unittest.TestCase):
+    def test_against_or_tools(self):
         rng = np.random.default_rng(11)
         hours = rng.integers(1, 20, (10, 3))
         model = cp_model.CpModel()
@@ -170,25 +140,22 @@ class Queue(unittest.TestCase):
         solver.parameters.max_time_in_seconds = 10
         self.assertEqual(solver.solve(model), cp_model.OPTIMAL)
         tasks = [Task(f"t{i}", {str(j): float(hours[i, j]) for j in range(3)}) for i in range(10)]
-        ours = done_by(schedule(tasks, self.START, Waking(0, 24), 1.0), self.START) - self.START
-        self.assertLessEqual(ours / timedelta(hours=solver.objective_value), 1.2)
+        self.assertLessEqual(done_h(tasks) / solver.objective_value, 1.1)
+        self.assertGreaterEqual(done_h(tasks), solver.objective_value)
 
-    def test_nights_wait_and_the_factor_counts(self):
-        tasks = [Task("a", {"p": 8.0}), Task("b", {"p": 8.0})]
-        slots = schedule(tasks, self.START, Waking(8, 22), 2.0)
-        self.assertEqual(slots[0].end, self.START + timedelta(hours=16))  # midnight
-        self.assertEqual(slots[1].start, datetime(2027, 3, 2, 8))
+    def test_against_brute_force(self):
+        rng = np.random.default_rng(7)
+        for _ in range(12):
+            tasks = [Task(f"t{i}", {"a": float(rng.uniform(1, 14)), "b": float(rng.uniform(1, 14))}) for i in range(6)]
+            best = min(
+                max(sum(t.hours[p] for t, q in zip(tasks, where, strict=True) if q == p) for p in "ab")
+                for where in itertools.product("ab", repeat=6)
+            )
+            self.assertTrue(best - 1e-9 <= done_h(tasks) <= 1.2 * best + 1e-9)
 
-    def test_nothing_overlaps_and_all_is_printed(self):
+    def test_all_is_printed_and_no_bed_is_an_error(self):
         tasks = [Task(f"t{i}", {"a": 3.0 + i, "b": 9.0}) for i in range(7)]
-        slots = schedule(tasks, self.START)
-        self.assertEqual({s.task for s in slots}, {t.name for t in tasks})
-        for lane in ("a", "b"):
-            mine = [s for s in slots if s.printer == lane]
-            for first, second in itertools.pairwise(mine):
-                self.assertLessEqual(first.end, second.start)
-
-    def test_no_bed_is_an_error_and_no_task_is_none(self):
+        self.assertEqual(sorted(t.name for lane in spread(tasks).values() for t in lane), [t.name for t in tasks])
+        self.assertEqual((spread([]), done_h([])), ({}, 0.0))
         with self.assertRaises(RecipeProblem):
-            schedule([Task("x", {})], self.START)
-        self.assertEqual(schedule([], self.START), [])
+            spread([Task("x", {})])

@@ -9,7 +9,6 @@ from scipy import integrate, stats
 
 from bastion_core.errors import RecipeProblem
 from bastion_core.plates.beds import FAILS_PER_H, FIRST_LAYERS_FAIL
-from bastion_core.print.queue import Waking
 from bastion_core.schedule.learn import (
     FAILS_AFTER_H,
     FIRST_AFTER,
@@ -23,7 +22,7 @@ from bastion_core.schedule.learn import (
     learnt,
     prior_pace,
 )
-from bastion_core.schedule.model import Need, Slot, Times
+from bastion_core.schedule.model import Need, Slot, Times, Waking
 from bastion_core.schedule.odds import futures
 
 BEGIN = datetime(2027, 3, 1, 8)

@@ -7,8 +7,7 @@ from datetime import date, datetime, timedelta
 import numpy as np
 
 from bastion_core.errors import RecipeProblem
-from bastion_core.print.queue import Waking
-from bastion_core.schedule.model import Asked, Busy, Need, Times
+from bastion_core.schedule.model import Asked, Busy, Need, Times, Waking
 from bastion_core.schedule.solve import planned, quick
 
 BEGIN = datetime(2027, 3, 1, 9)
