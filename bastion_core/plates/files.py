@@ -6,8 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from bastion_core.formats.stl import read_binary_stl
-from bastion_core.formats.threemf import write_placed_3mf
+from bastion_core.formats.threemf import read_3mf, write_placed_3mf
 from bastion_core.geometry.mesh import Floats
 from bastion_core.plates.nest import Spot
 from bastion_core.plates.records import Plate, PlatePart
@@ -31,8 +30,8 @@ def file_name(plate: Plate) -> str:
 
 
 def write_plate(plate: Plate, printer: Printer, folder: Folder, path: Path) -> None:
-    """Write a plate as it lies on a printer. FileProblem where a part's file is gone."""
-    placed = ((read_binary_stl(folder(p) / p.file_stl), f"{p.piece_name}, {p.name}", transform_of(p, printer)) for p in plate.parts)
+    """Write a plate as it lies on a printer, out of the parts' own 3MF: an STL's rounding may have laid corners together. FileProblem where one is gone."""
+    placed = ((read_3mf(folder(p) / p.file_3mf)[0], f"{p.piece_name}, {p.name}", transform_of(p, printer)) for p in plate.parts)
     write_placed_3mf(placed, path, plate.name)
 
 

@@ -2,6 +2,7 @@
 
 import tempfile
 import zipfile
+from contextlib import suppress
 from dataclasses import fields
 from pathlib import Path
 from typing import Any
@@ -18,7 +19,7 @@ from rest_framework.response import Response
 from bastion_core.cut.station import CutData
 from bastion_core.engine.keeping import plain, whole
 from bastion_core.engine.store import Ref
-from bastion_core.errors import RecipeProblem
+from bastion_core.errors import BastionError, RecipeProblem
 from bastion_core.findings import NOTHING, Finding, Note
 from bastion_core.pieces.silhouette import svg_path
 from bastion_core.plates.beds import usable
@@ -32,7 +33,7 @@ from bastion_core.print.profile import LAYER_HEIGHTS_MM
 from bastion_core.print.station import PrintData
 from bastion_core.schedule.costs import hour_costs
 from bastion_core.schedule.learn import Learnt
-from bastion_core.schedule.lessons import Failure, lessons
+from bastion_core.schedule.lessons import Failure, Told, lessons
 from bastion_core.schedule.model import Asked, Slot
 from bastion_core.takeaway import part_name
 from bastion_site.api.files import put_piece
@@ -43,6 +44,7 @@ from bastion_site.api.floor_records import (
     Floor,
     Lesson,
     PartOnPlate,
+    Picture,
     PlanMoved,
     PlateRecord,
     WhatIfAll,
@@ -60,7 +62,7 @@ from bastion_site.engine.store import DatabaseStore
 from bastion_site.errors import NotYet
 from bastion_site.jobs.models import Job
 from bastion_site.prints.logbook import learnt_here, made_parts
-from bastion_site.prints.models import Calendar, Run
+from bastion_site.prints.models import Calendar, Run, RunPart
 from bastion_site.shop.models import Printer, Shop, Spool
 from bastion_site.wire import asked, question, wire
 
@@ -258,8 +260,21 @@ def _lessons(build: Build, pieces: list[Piece]) -> tuple[Lesson, ...]:
         if still:
             told_all.append(Lesson(told.text, told.piece, {"printer_ids": still}, f"Try {', '.join(told.others)}", told.runs))
         if not told.halves:
-            told_all.append(Lesson(told.text, told.piece, None, "", told.runs))
+            told_all.append(
+                Lesson(told.text, told.piece, None, "", told.runs, _pictures(told, graphs[told.piece], printed.get(told.piece)))
+            )
     return tuple(told_all)
+
+
+def _pictures(told: Told, graph: Any, printed: PrintData | None) -> tuple[Picture, ...]:
+    """The part as it was printed last, and as it is meant."""
+    was = RunPart.objects.filter(run__in=told.runs, piece=told.piece, part=told.part).order_by("-run").first()
+    made = []
+    with suppress(BastionError):
+        old = graph.store.data(Ref("print", was.print_hash))["parts"] if was else []
+        made += [Picture("as it was printed", p["picture"]) for p in old if p["id"] == told.part]
+    made += [Picture("as it is meant now", p.picture) for p in (printed.parts if printed else ()) if p.id == told.part]
+    return tuple(made)
 
 
 def _halved(graph: Any, printed: PrintData, part_id: str) -> dict[str, Any] | None:

@@ -170,6 +170,14 @@ class PlanMoved:
 
 
 @dataclass(frozen=True)
+class Picture:
+    """A part from the side as it lies (SVG path), and what it is a picture of."""
+
+    label: str
+    path: str
+
+
+@dataclass(frozen=True)
 class Lesson:
     """What the log says about what goes wrong: a sentence, and what can be tried at once."""
 
@@ -179,6 +187,8 @@ class Lesson:
     """Decisions of the piece, for a draft."""
     button: str
     runs: tuple[int, ...]
+    pictures: tuple[Picture, ...] = ()
+    """What was printed, and what was meant."""
 
 
 @dataclass(frozen=True)

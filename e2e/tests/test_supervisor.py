@@ -89,7 +89,7 @@ class OneProcess(unittest.TestCase):
     def test_ctrl_c_ends_all_and_nothing_is_lost(self):
         with running(self.folder / "data", demo=False) as address:
             (supervisor,) = processes(f"run_all --port {address.rsplit(':', 1)[1]}")
-            self.assertEqual(len(children(supervisor)), 3)
+            self.assertEqual(len(children(supervisor)), 4, "the web server, two workers, and what watches the printers")
             family = children(supervisor)
             build = post(f"{address}/api/builds/", {"name": "kept"})["id"]
             send_file(address, build, BUNNY)

@@ -172,6 +172,14 @@ class Runs(WithPlates):
         self.assertEqual(spool.used_g, 0)
         self.assertEqual(FrozenPart.objects.count(), len(names))
 
+    def test_the_wrong_file_shows_both_pictures(self):
+        run = self.begin(self.floor()["plates"][0]).json()
+        self.post(f"runs/{run['id']}/press/", key=key(), kind="failed", cause="wrong_file")
+        work_off()
+        lesson = self.floor()["lessons"][0]
+        self.assertEqual([p["label"] for p in lesson["pictures"]], ["as it was printed", "as it is meant now"])
+        self.assertTrue(all(p["path"].startswith("M") for p in lesson["pictures"]))
+
     def test_what_cannot_have_been(self):
         plate = self.floor()["plates"][0]
         self.assertContains(self.begin(plate, at=(timezone.now() + timedelta(hours=1)).isoformat()), "still to come", status_code=400)

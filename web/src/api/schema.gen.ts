@@ -2794,6 +2794,7 @@ export interface components {
             change: unknown;
             button: string;
             runs: number[];
+            pictures: components["schemas"]["Picture"][];
         };
         /** @description A part (by its id, which stays while its cuts do) and the side of it that the maker laid down: unit direction in the scaled standing piece. */
         LiesOn: {
@@ -3578,6 +3579,11 @@ export interface components {
             version?: number;
             /** @description Who took what is changed. */
             by?: string;
+        };
+        /** @description A part from the side as it lies (SVG path), and what it is a picture of. */
+        Picture: {
+            label: string;
+            path: string;
         };
         /** @description A picture. */
         PictureRequest: {

@@ -16,6 +16,7 @@ import { api, need, useMaterials, useTrade, type Change, type Schemas } from "..
 import { askAnew } from "../api/deciding";
 import { LengthField } from "../parts/Fields";
 import { ErrorNote } from "../parts/Notes";
+import { Silhouette } from "../parts/Silhouette";
 import { useUnits } from "../parts/units";
 import { useDecide, useWhatIf, type Floor } from "./useFloor";
 
@@ -120,6 +121,17 @@ export function Lessons({ build, lessons }: { build: number; lessons: Floor["les
         <Box key={i} sx={{ borderLeft: `4px solid ${inks.tight}`, pl: 1.25, my: 0.75 }}>
           {(i === 0 || units.say(lessons[i - 1].text) !== units.say(l.text)) && (
             <Typography variant="body2">{units.say(l.text)}</Typography>
+          )}
+          {l.pictures.length > 0 && (
+            <Stack direction="row" spacing={2}>
+              {l.pictures.map((p) => (
+                <Box key={p.label} sx={{ fontSize: 12.5, color: inks.faint }}>
+                  <Silhouette path={p.path} width={84} height={64} label={p.label} fill={inks.faint} />
+                  <br />
+                  {p.label}
+                </Box>
+              ))}
+            </Stack>
           )}
           {l.button && (
             <Button

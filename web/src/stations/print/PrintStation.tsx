@@ -9,8 +9,9 @@ import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useTheme } from "@mui/material/styles";
 import { lazy, Suspense, useState } from "react";
-import { useMaterials, useShop, useTrade, useWall, type Change, type Schemas } from "../../api/client";
+import { useMaterials, useShop, useSpools, useTrade, useWall, type Change, type Schemas } from "../../api/client";
 import { DecisionField } from "../../parts/DecisionField";
+import { EMPTY_SELECT } from "../../parts/Fields";
 import { PlainTable } from "../../parts/PlainTable";
 import { Silhouette } from "../../parts/Silhouette";
 import { useUnits } from "../../parts/units";
@@ -25,6 +26,7 @@ export default function PrintStation({ piece, change, children }: StationProps) 
   const units = useUnits();
   const materials = useMaterials();
   const shop = useShop();
+  const spools = useSpools();
   const trade = useTrade();
   const wall = useWall(piece.build);
   const { inks } = useTheme().palette;
@@ -141,6 +143,26 @@ export default function PrintStation({ piece, change, children }: StationProps) 
         {materials.data?.map((m) => (
           <MenuItem key={m.key} value={m.key}>
             {m.name}
+          </MenuItem>
+        ))}
+      </TextField>
+      <TextField
+        select
+        slotProps={EMPTY_SELECT}
+        label="Colour"
+        value={r.colour}
+        onChange={(e) => change({ colour: e.target.value })}
+        helperText="Parts of one material, colour and layer height share plates."
+      >
+        <MenuItem value="">any</MenuItem>
+        {[
+          ...new Set([
+            ...(spools.data ?? []).filter((s) => s.material === r.material && s.colour).map((s) => s.colour!),
+            ...(r.colour ? [r.colour] : []),
+          ]),
+        ].map((colour) => (
+          <MenuItem key={colour} value={colour}>
+            {colour}
           </MenuItem>
         ))}
       </TextField>
