@@ -9,7 +9,7 @@ from bastion_core.print.estimate import RAFT_MARGIN_MM
 from bastion_core.print.profile import Profile
 from bastion_core.print.shape import Shape
 
-_FOOT_MM, _SIMPLER_MM = 0.3, 0.3
+_FOOT_MM, _SIMPLER_MM, _GRID_MM = 0.3, 0.3, 0.01
 
 
 def ground_of(solid: Solid, shape: Shape, profile: Profile) -> BaseGeometry:
@@ -44,7 +44,8 @@ def ground_of(solid: Solid, shape: Shape, profile: Profile) -> BaseGeometry:
         )
         trunks = shapely.points(np.concatenate([on_bed[:, :2], on_bed[:, 4:6]])) if profile.raft and len(on_bed) else []
         shadow.append(shapely.union_all([foot, *trunks]).buffer(beside, quad_segs=4))
-    return shapely.union_all(shadow).simplify(_SIMPLER_MM)
+    # On a grid of hundredths, as it is kept: no hair and no corner twice.
+    return shapely.set_precision(shapely.union_all(shadow).simplify(_SIMPLER_MM), _GRID_MM)
 
 
 def written(ground: BaseGeometry) -> str:

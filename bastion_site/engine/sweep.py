@@ -13,6 +13,7 @@ from bastion_core.errors import BastionError
 from bastion_core.stations import BUILD_STATIONS, STATIONS
 from bastion_site.builds.models import Build, Derived, FrozenPart, MeshFile, Piece, TestFit
 from bastion_site.engine.cases import SCANS, WITH, build_graph, drafts_of, graphs_of
+from bastion_site.prints.models import Run
 from bastion_site.wearers.models import Scan
 
 _MOMENT_S = 60.0
@@ -37,6 +38,7 @@ def sweep(everything: bool = False) -> int:
     gone += _beside(used)
     pictures = set(TestFit.objects.exclude(photo="").values_list("photo", flat=True))
     pictures |= set(Piece.objects.exclude(picture="").values_list("picture", flat=True))
+    pictures |= set(Run.objects.exclude(photo="").values_list("photo", flat=True))
     # A photo is there a moment before its row.
     before = time.time() + (1 if everything else -_MOMENT_S)
     gone += _unlink(p for p in _in(settings.MEDIA_ROOT / "photos") if p.name not in pictures and p.stat().st_mtime < before)

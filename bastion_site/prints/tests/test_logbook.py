@@ -3,6 +3,7 @@
 import random
 from datetime import timedelta
 
+from django.conf import settings
 from django.db import IntegrityError, transaction
 from django.test import TestCase
 from django.utils import timezone
@@ -169,7 +170,12 @@ class TakenBack(Logged):
     def test_what_was_printed_is_not_swept(self):
         Derived.objects.create(kind="print", hash=HASH)
         run = self.start(self.plate("A"))
+        picture = settings.MEDIA_ROOT / "photos" / f"{'b' * 40}.jpg"
+        picture.parent.mkdir(parents=True, exist_ok=True)
+        picture.write_bytes(b"x")
+        Run.objects.update(photo=picture.name)
         sweep(everything=True)
+        self.assertTrue(picture.exists(), "a photo of how it came out")
         self.assertTrue(Derived.objects.filter(hash=HASH).exists(), Ref("print", HASH))
         logbook.undo(run)
         sweep(everything=True)

@@ -73,6 +73,7 @@ export default function Log() {
           As a table
         </a>
       </Typography>
+      <Paces runs={ended} factor={log.data.factor} />
       <TextField
         label="Find"
         placeholder="0.2 mm pla gull warped"
@@ -94,6 +95,42 @@ export default function Log() {
         </Typography>
       )}
     </Box>
+  );
+}
+
+const RATIO_HIGH = 70;
+
+/** Real hours over told ones, print after print: what the log learnt from. */
+function Paces({ runs, factor }: { runs: Run[]; factor: number }) {
+  const { inks } = useTheme().palette;
+  const units = useUnits();
+  const done = runs.filter((r) => r.state === "done").reverse();
+  if (done.length < 3) return null;
+  const most = Math.max(2, factor, ...done.map((r) => r.hours / r.told_h)) * 1.05;
+  const y = (ratio: number) => RATIO_HIGH - 8 - ((RATIO_HIGH - 16) * ratio) / most;
+  const wide = 340;
+  return (
+    <svg
+      viewBox={`0 0 ${wide} ${RATIO_HIGH}`}
+      width={wide}
+      style={{ maxWidth: "100%" }}
+      role="img"
+      aria-label="Real hours over told hours, print by print"
+    >
+      <line x1={0} x2={wide} y1={y(1)} y2={y(1)} stroke={inks.line} />
+      <text x={2} y={y(1) - 3} fontSize={11} fill={inks.faint}>
+        as told
+      </text>
+      <line x1={0} x2={wide} y1={y(factor)} y2={y(factor)} stroke={inks.chosen} strokeDasharray="4 3" />
+      <text x={wide} y={y(factor) - 3} fontSize={11} textAnchor="end" fill={inks.chosen}>
+        {`× ${units.plain(factor, 2)} now`}
+      </text>
+      {done.map((r, i) => (
+        <circle key={r.id} cx={10 + (i * (wide - 20)) / Math.max(done.length - 1, 1)} cy={y(r.hours / r.told_h)} r={3.5} fill={inks.ink}>
+          <title>{`${r.name} on ${r.printer}: × ${units.plain(r.hours / r.told_h, 2)}`}</title>
+        </circle>
+      ))}
+    </svg>
   );
 }
 

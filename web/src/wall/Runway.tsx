@@ -75,6 +75,19 @@ export function Runway({ calendar, due }: { calendar: Schemas["Calendar"]; due: 
               </text>
             </g>
           )}
+          {done && calendar.by_80 && (
+            <line
+              x1={at(done)}
+              x2={at(new Date(calendar.by_80).getTime())}
+              y1={32}
+              y2={32}
+              stroke={colour}
+              strokeWidth={4}
+              strokeDasharray="2 3"
+            >
+              <title>{`with 80 % by ${units.date(calendar.by_80)}`}</title>
+            </line>
+          )}
           {dueAt && (
             <g>
               <path d={`M${at(dueAt)} 36V4l-16 5 16 5z`} fill={inks.ink} stroke={inks.ink} />

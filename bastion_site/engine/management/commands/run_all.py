@@ -23,7 +23,7 @@ from bastion_site.shop.models import Printer
 QUEUES = ("pieces", "plan")
 WITHIN_S, MOST_FAILURES = 60.0, 3
 """A web server that dies so often within so long does not start; one that dies now and then is started again for ever."""
-_PATIENCE_S = 10.0
+_PATIENCE_S, _PAUSE_S = 10.0, 8.0
 
 
 def _die_with_parent() -> None:
@@ -75,12 +75,18 @@ class Command(BaseCommand):
         sweep(everything=True)
         catch_up()
         running: dict[str, subprocess.Popen] = {}
+        not_before: dict[str, float] = {}
         deaths: deque[float] = deque(maxlen=MOST_FAILURES + 1)
         while not self.stopping:
             for name, command in commands.items():
                 child = running.get(name)
                 if child is not None and (child.poll() is None or name == once):
                     continue
+                if time.monotonic() < not_before.get(name, 0.0):
+                    continue
+                if name not in ("web", *QUEUES):
+                    # A simulated printer whose port is taken stays down; it must not be started without a pause.
+                    not_before[name] = time.monotonic() + _PAUSE_S
                 if child is not None:
                     self.stderr.write(f"{name} ended ({child.returncode}); starting it again.")
                     if name == "web":
