@@ -12,6 +12,7 @@ from itertools import groupby
 import numpy as np
 
 from bastion_core.geometry.mesh import Floats
+from bastion_core.schedule.clock import Clock
 from bastion_core.schedule.learn import FIRST_LAYER_H, PRINT_SD, SHARED, Guess, Learnt
 from bastion_core.schedule.model import Busy, Need, Slot, Times
 
@@ -63,7 +64,7 @@ def futures(
 ) -> Odds:
     """Chances of a plan carried out in its order on each printer."""
     rng = np.random.default_rng(seed)
-    clock = _Clock(times)
+    clock = Clock(times)
     # One pace for the shop in each future, on which every printer's leans: what is not taught anywhere is wrong everywhere.
     shared = rng.standard_normal(count)
     ends: dict[str, Floats] = {}
@@ -113,15 +114,15 @@ def _drawn(guess: Guess, shared: Floats, rng: np.random.Generator) -> Floats:
 
 
 def _printed(
-    clock: "_Clock", now: Floats, long: Floats, rate: Floats, first: Floats, rng: np.random.Generator
+    clock: Clock, now: Floats, long: Floats, rate: Floats, first: Floats, rng: np.random.Generator
 ) -> tuple[Floats, Floats, Floats]:
     """When a plate is printed in each future, begun as soon as somebody is there; how often it failed before, and the hours that lost."""
     count = len(now)
-    begun = clock.next_awake(now)
+    begun = clock.each_next_awake(now)
     took = long * np.exp(PRINT_SD * rng.standard_normal(count))
     fails, open_ = np.zeros(count), np.ones(count, dtype=bool)
     for tries in range(_MOST_TRIES):
-        start = np.where(open_, clock.next_awake(now), now)
+        start = np.where(open_, clock.each_next_awake(now), now)
         bed = rng.random(count) < first
         hour = np.where(bed, FIRST_LAYER_H * rng.random(count), rng.exponential(1.0, count) / np.maximum(rate, 1e-12))
         bad = open_ & (hour < took) & (tries < _MOST_TRIES - 1)
@@ -146,19 +147,3 @@ def _matters(failed: Mapping[str, tuple[str, Floats, Floats]], lanes: Mapping[st
         if later > _TELLS_H:
             found.append(Matters(plate, float(bad.mean()), later))
     return tuple(sorted(found, key=lambda m: -m.fails * m.later_h))
-
-
-class _Clock:
-    """Waking hours as arrays of hours from the beginning."""
-
-    def __init__(self, times: Times) -> None:
-        spans = times.awake(times.begin + timedelta(days=730))
-        self.low = np.array([(a - times.begin).total_seconds() / 3600 for a, _ in spans])
-        self.high = np.array([(b - times.begin).total_seconds() / 3600 for _, b in spans])
-
-    def next_awake(self, hours: Floats) -> Floats:
-        """(n,): each hour itself where somebody is there, else when somebody is next."""
-        at = np.searchsorted(self.low, hours, side="right") - 1
-        inside = (at >= 0) & (hours < self.high[np.maximum(at, 0)])
-        after = self.low[np.minimum(at + 1, len(self.low) - 1)]
-        return np.asarray(np.where(inside, hours, np.maximum(after, hours)))

@@ -4,39 +4,21 @@ Measured on sixty plates and three printers it comes within 1 % of the best poss
 after six (docs/bench.md): it gives the solver its first plan, and the Wall an answer at once.
 """
 
-from bisect import bisect_right
 from collections.abc import Sequence
 from datetime import timedelta
 
 import numpy as np
 
+from bastion_core.schedule.clock import Clock
 from bastion_core.schedule.model import Asked, Need, Slot
 
 _NOISE, _SLOWER, _LONG = (0.0, 0.05, 0.15), (0.1, 0.3, 0.6, 1.0, 2.0), 0.004
 _MUST = 2.0
-_YEAR_D = 420
-
-
-class _Clock:
-    """Hours from the beginning, and when somebody is there."""
-
-    def __init__(self, asked: Asked) -> None:
-        begin = asked.times.begin
-        spans = asked.times.awake(begin + timedelta(days=_YEAR_D))
-        self.low = [(a - begin).total_seconds() / 3600 for a, _ in spans]
-        self.high = [(b - begin).total_seconds() / 3600 for _, b in spans]
-
-    def next_awake(self, hour: float) -> float:
-        """The hour itself where somebody is there, else when somebody is next; a year on where nobody is."""
-        at = bisect_right(self.low, hour + 1e-9) - 1
-        if at >= 0 and hour < self.high[at] - 1e-9:
-            return hour
-        return self.low[at + 1] if at + 1 < len(self.low) else hour + 24.0 * _YEAR_D
 
 
 def best_start(asked: Asked, needs: Sequence[Need], tries: int) -> list[Slot]:
     """The plan that ends first (of as good ones: with what must be ready earliest) of so many. The same question gives the same answer."""
-    clock, rng = _Clock(asked), np.random.default_rng(len(needs))
+    clock, rng = Clock(asked.times), np.random.default_rng(len(needs))
     hours = [{p: asked.real_h(n, p) for p in asked.printers if p in n.hours} for n in needs]
     best: tuple[tuple[float, float], list[tuple[int, str, float, float]]] | None = None
     for number in range(max(tries, 1)):
@@ -54,7 +36,7 @@ def _forward(
     asked: Asked,
     needs: Sequence[Need],
     hours: Sequence[dict[str, float]],
-    clock: _Clock,
+    clock: Clock,
     noise: float,
     slower: float,
     rng: np.random.Generator,
