@@ -20,12 +20,13 @@ OUT = ROOT / "docs" / "screenshots"
 
 
 CLICKS = {
-    "scan": ("Scan", "Scan with the simulated scanner"), "fit-bay": ("Scale",), "fit-way-in": ("Way in",),
+    "scan": ("Scan", "Scan with the simulated scanner"), "fit-way-in": ("Way in",),
 }  # fmt: skip
 """Buttons pressed before a picture is taken."""
 
 
 TRIED = "Nautilus helm, second watch"
+PHONE, ON_A_PHONE = {"width": 390, "height": 844}, ("log",)
 
 
 def free_port() -> int:
@@ -90,12 +91,25 @@ def tried(address: str, piece: int) -> list[int]:
     return there
 
 
+def printed(address: str, build: int = 1, most_s: float = 400) -> None:
+    """Wait for the demo's week of log, and the calendar after it."""
+    until = time.monotonic() + most_s
+    while time.monotonic() < until:
+        if get(f"{address}/api/runs/log/?build={build}")["runs"] and get(f"{address}/api/builds/{build}/floor/")["state"] == "fresh":
+            return
+        time.sleep(2)
+    raise TimeoutError("The demo's plates were not planned in time.")
+
+
 def take(address: str, out: Path, only: str = "") -> None:
     """Walk the views and save a picture of each whose name holds ``only``."""
     rows = {r["name"]: r["id"] for r in wait_until_idle(address)}
 
     if only in "drafts":
         tried(address, rows[TRIED])
+
+    if only in "printers" or only in "log":
+        printed(address)
 
     def cell(name: str, station: str) -> str:
         return f"/build/1/piece/{rows[name]}/{station}"
@@ -107,7 +121,6 @@ def take(address: str, out: Path, only: str = "") -> None:
         "scan": cell(helm, "measure"),
         "pieces-set": cell("Beacon helm", "pieces"),
         "fit-room": cell(helm, "fit"),
-        "fit-bay": cell(f"{helm}, signal", "fit"),
         "fit-way-in": cell("Heron greave left", "fit"),
         "fit-pair": cell("Harbour half-cuirass", "fit"),
         "suit": "/build/1/suit",
@@ -120,14 +133,15 @@ def take(address: str, out: Path, only: str = "") -> None:
         "print": cell(helm, "print"),
         "shop": "/shop",
         "drafts": f"/build/1/piece/{rows[TRIED]}/drafts",
-        "wall-night": "/build/1",
+        "printers": "/build/1/printers",
+        "log": "/build/1/log",
     }
     out.mkdir(parents=True, exist_ok=True)
     with chromium() as browser:
         for name, path in views.items():
             if only not in name:
                 continue
-            page = page_of(browser, dark=name.endswith("night"))
+            page = page_of(browser, size=PHONE) if name in ON_A_PHONE else page_of(browser)
             page.goto(address + path)
             page.wait_for_load_state("networkidle") if "/cut" not in path else page.locator("canvas").first.wait_for()
             if name.startswith("cut"):
