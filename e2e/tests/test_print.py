@@ -143,4 +143,4 @@ class Lying(InTheBrowser):
         # By hand: 58.5 mm times 140 degrees are 143 mm, by 90 and 3 mm; all of it at the ratio of statures, 1756 to 1830.
         part = self.client.get(f"/api/pieces/{plate.id}/").json()["print_data"]["parts"][0]
         self.assertEqual(sorted(round(v) for v in part["size_mm"]), [round(v * 1756 / 1830) for v in (3, 90, 143)])
-        self.assertTrue(part["forming"]["former"].endswith("-former.3mf"))
+        self.assertTrue(part["forming"]["former"]["file_3mf"].endswith("-former.3mf"))

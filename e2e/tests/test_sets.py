@@ -92,7 +92,7 @@ class Sets(InTheBrowser):
         expect(page.get_by_role("table", name="Parts").get_by_role("row")).to_have_count(2)
         self.assertEqual(self.of(CutRecipe).as_one, ("1-2",))
         page.get_by_role("link", name="Print").last.click()
-        page.get_by_role("switch", name="Whole files lie as their designer laid them").check()
+        page.get_by_role("switch", name="Whole files lie as their designer laid them").click()
         self.until(lambda: self.of(PrintRecipe).as_supplied, "it lies as supplied")
 
     def test_a_file_is_exchanged_and_compared(self):
