@@ -106,19 +106,20 @@ function Paces({ runs, factor }: { runs: Run[]; factor: number }) {
   const units = useUnits();
   const done = runs.filter((r) => r.state === "done").reverse();
   if (done.length < 3) return null;
-  const most = Math.max(2, factor, ...done.map((r) => r.hours / r.told_h)) * 1.05;
-  const y = (ratio: number) => RATIO_HIGH - 8 - ((RATIO_HIGH - 16) * ratio) / most;
+  const ratios = [1, factor, ...done.map((r) => r.hours / r.told_h)];
+  const [least, most] = [Math.min(...ratios) - 0.15, Math.max(...ratios) + 0.15];
+  const y = (ratio: number) => RATIO_HIGH - 4 - ((RATIO_HIGH - 8) * (ratio - least)) / (most - least);
   const wide = 340;
   return (
     <svg
       viewBox={`0 0 ${wide} ${RATIO_HIGH}`}
       width={wide}
-      style={{ maxWidth: "100%" }}
+      style={{ maxWidth: "100%", display: "block", marginTop: 8 }}
       role="img"
       aria-label="Real hours over told hours, print by print"
     >
       <line x1={0} x2={wide} y1={y(1)} y2={y(1)} stroke={inks.line} />
-      <text x={2} y={y(1) - 3} fontSize={11} fill={inks.faint}>
+      <text x={wide} y={y(1) - 3} fontSize={11} textAnchor="end" fill={inks.faint}>
         as told
       </text>
       <line x1={0} x2={wide} y1={y(factor)} y2={y(factor)} stroke={inks.chosen} strokeDasharray="4 3" />
@@ -126,7 +127,7 @@ function Paces({ runs, factor }: { runs: Run[]; factor: number }) {
         {`× ${units.plain(factor, 2)} now`}
       </text>
       {done.map((r, i) => (
-        <circle key={r.id} cx={10 + (i * (wide - 20)) / Math.max(done.length - 1, 1)} cy={y(r.hours / r.told_h)} r={3.5} fill={inks.ink}>
+        <circle key={r.id} cx={6 + (i * (wide - 90)) / Math.max(done.length - 1, 1)} cy={y(r.hours / r.told_h)} r={3.5} fill={inks.ink}>
           <title>{`${r.name} on ${r.printer}: × ${units.plain(r.hours / r.told_h, 2)}`}</title>
         </circle>
       ))}

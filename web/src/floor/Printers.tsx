@@ -163,7 +163,10 @@ function Headline({ floor }: { floor: Floor }) {
         {`All printed by ${units.moment(c.done)}; with 80 % by ${units.date(c.by["80"])}, with 95 % by ${units.date(c.by["95"])}.`}
         <Box
           component="span"
-          sx={{ color: c.in_time === null ? undefined : c.in_time < 0.5 ? inks.stops : c.in_time < 0.8 ? inks.tight : inks.holds }}
+          sx={{
+            whiteSpace: "nowrap",
+            color: c.in_time === null ? undefined : c.in_time < 0.5 ? inks.stops : c.in_time < 0.8 ? inks.tight : inks.holds,
+          }}
         >
           {odds}
         </Box>

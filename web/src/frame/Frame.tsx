@@ -84,11 +84,18 @@ export function Frame() {
           </Stack>
         )}
         <Box sx={{ flex: 1 }} />
-        {inBuild && <Undo build={build} piece={atPiece ? Number(atPiece.params.piece) : null} draft={asked.has("draft")} />}
+        {/* A thumb needs the pages more than steps and keys. */}
+        {inBuild && (
+          <Box sx={{ display: { xs: "none", sm: "flex" } }}>
+            <Undo build={build} piece={atPiece ? Number(atPiece.params.piece) : null} draft={asked.has("draft")} />
+          </Box>
+        )}
         <Button size="small" onClick={flip} sx={{ minWidth: 0 }}>
           {mode === "light" ? "Night" : "Day"}
         </Button>
-        <Keys />
+        <Box sx={{ display: { xs: "none", sm: "block" } }}>
+          <Keys />
+        </Box>
       </Stack>
       <Box component="main" sx={{ flex: 1, display: "flex", flexDirection: "column", minHeight: 0 }}>
         <Suspense fallback={<Busy what="Opening the page" />}>
