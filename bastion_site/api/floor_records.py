@@ -283,7 +283,7 @@ class LogBook:
     runs: tuple[RunRecord, ...]
     causes: dict[str, str]
     factor: float
-    """Of hours, the shop's."""
+    """Of hours: the mean of the printers that were taught."""
     prior: float
     """Before anything was logged."""
     grams: float

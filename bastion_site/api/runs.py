@@ -3,6 +3,7 @@
 import csv
 import re
 from datetime import datetime
+from math import exp
 from typing import Any
 
 from django.http import Http404, HttpResponse
@@ -22,7 +23,7 @@ from bastion_core.plates.nest import Spot
 from bastion_core.plates.records import Plate
 from bastion_core.print.ground import read as read_ground
 from bastion_core.schedule.causes import CAUSES
-from bastion_core.schedule.learn import learnt
+from bastion_core.schedule.learn import Learnt, learnt
 from bastion_core.takeaway import plain_cell
 from bastion_site.api.floor_records import Begin, LogBook, Pressed, RunPartRecord, RunRecord
 from bastion_site.api.uploads import Uploads
@@ -145,7 +146,7 @@ class RunView(viewsets.GenericViewSet):
         log = LogBook(
             tuple(records),
             {c.key: c.name for c in CAUSES.values()},
-            known.pace_of("", "").median,
+            _mean_pace(known),
             known.prior.median,
             known.grams_of("", "").median,
         )
@@ -201,6 +202,12 @@ class RunView(viewsets.GenericViewSet):
             raise serializers.ValidationError({"picture": "Send a picture: JPEG, PNG or WebP."})
         Run.objects.filter(pk=run.pk).update(photo=keep_photo(uploaded))
         return Response(plain(run_record(self._run(pk))))
+
+
+def _mean_pace(known: Learnt) -> float:
+    """Of the printers that were taught; of the shop where none was."""
+    taught = [g.log_mean for name, g in known.pace.items() if name and "|" not in name and g.prints]
+    return exp(sum(taught) / len(taught)) if taught else known.pace_of("", "").median
 
 
 @extend_schema(responses={(200, "text/csv"): OpenApiTypes.STR})
