@@ -8,6 +8,7 @@ from django.utils import timezone
 from bastion_core.engine.keeping import whole
 from bastion_core.plates.records import Plate
 from bastion_core.plates.station import PlatesData
+from bastion_core.schedule.model import Waking
 from bastion_site.builds.models import Build
 from bastion_site.engine.cases import build_graph
 from bastion_site.prints import logbook
@@ -47,7 +48,7 @@ def print_a_week(build: Build) -> int:
                 break
             spool = Spool.objects.filter(material=plate.material).first()
             pieces = {p.piece for p in plate.parts}
-            made, failed = logbook.made_parts(pieces), logbook.failed_parts(pieces)
+            made, failed = logbook.parts_printed(pieces)
             if any(p.part in (*made.get(p.piece, ()), *failed.get(p.piece, ())) for p in plate.parts):
                 continue
             run = _begin(build, plate, printer, spool, begun, told)
@@ -77,8 +78,5 @@ def _begin(build: Build, plate: Plate, printer: Printer, spool: Spool | None, at
 
 
 def _awake(moment: datetime) -> datetime:
-    """The moment itself between 8 and 22 h, else the next morning."""
-    local = timezone.localtime(moment)
-    if local.hour < 8:
-        return moment + timedelta(hours=8 - local.hour)
-    return moment if local.hour < 22 else moment + timedelta(hours=32 - local.hour)
+    """The moment itself while somebody is awake, else the next morning."""
+    return Waking().next_start(timezone.localtime(moment))

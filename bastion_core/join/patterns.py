@@ -13,6 +13,7 @@ from shapely.affinity import translate
 from shapely.geometry.base import BaseGeometry
 
 from bastion_core.errors import RecipeProblem
+from bastion_core.formats.paper import draw
 from bastion_core.join.moving import MovedRecord, Strip
 from bastion_core.pieces.silhouette import svg_path
 
@@ -72,21 +73,8 @@ def strips_pdf(moves: Sequence[MovedRecord], title: str) -> bytes:
             page.drawString(_RIM_MM * MM, A4[1] - 8 * MM, f"{title}, print at 100 %")
             top = 0.0
         at = high_mm - _RIM_MM - top - (high - low)
-        _draw(page, translate(shape, _RIM_MM, at - low))
+        draw(page, translate(shape, _RIM_MM, at - low))
         page.drawString(_RIM_MM * MM, (at - 4) * MM, words)
         top += (high - low) + _APART_MM
     page.save()
     return out.getvalue()
-
-
-def _draw(page: Canvas, shape: BaseGeometry) -> None:
-    page.setLineWidth(0.2 * MM)
-    for polygon in getattr(shape, "geoms", [shape]):
-        for ring in (polygon.exterior, *polygon.interiors):
-            path = page.beginPath()
-            points = np.array(ring.coords) * MM
-            path.moveTo(*points[0])
-            for point in points[1:]:
-                path.lineTo(*point)
-            path.close()
-            page.drawPath(path)

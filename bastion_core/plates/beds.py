@@ -16,8 +16,6 @@ FIRST_LAYERS_FAIL = 0.03
 """Of first layers, before anything was logged; common practice (a few of a hundred), no source."""
 FAILS_PER_H = 1 / 250
 """Of prints under way, before anything was logged; common practice (a suit of 500 hours loses a few), no source."""
-BED_CHANGE_H = 0.3
-"""Taking a plate off, cleaning the bed and starting the next: common practice, no source."""
 WORTH_H = 1.5
 """Hours of a printer that a bed change less is worth: the change, and what it waits for somebody awake; common practice, no source."""
 _HOP_MM, _TRAVEL = 90.0, 1.6

@@ -8,7 +8,6 @@ import numpy as np
 
 from bastion_core.formats.threemf import read_3mf, write_placed_3mf
 from bastion_core.geometry.mesh import Floats
-from bastion_core.plates.nest import Spot
 from bastion_core.plates.records import Plate, PlatePart
 from bastion_core.shop import Printer
 from bastion_core.takeaway import part_name, rows_of
@@ -19,7 +18,7 @@ Folder = Callable[[PlatePart], Path]
 
 def transform_of(part: PlatePart, printer: Printer) -> Floats:
     """4x4 from a part's file to the plate: millimetres from the front left corner of the printer's bed."""
-    matrix = Spot(part.turn_deg, part.x_mm, part.y_mm).matrix()
+    matrix = part.spot.matrix()
     matrix[:2, 3] += np.array([printer.x_mm, printer.y_mm]) / 2
     return matrix
 

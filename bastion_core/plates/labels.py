@@ -3,17 +3,16 @@
 from collections.abc import Sequence
 from io import BytesIO
 
-import numpy as np
 import segno
 from reportlab.lib.pagesizes import A4
 from reportlab.lib.units import mm as MM
 from reportlab.pdfgen.canvas import Canvas
+from shapely import affinity
 from shapely.geometry.base import BaseGeometry
 
+from bastion_core.formats.paper import draw
 from bastion_core.plates.beds import Gantry, usable
-from bastion_core.plates.nest import Spot
 from bastion_core.plates.records import Plate, PlatePart
-from bastion_core.print.ground import read
 from bastion_core.shop import Printer
 
 LABEL_MM = (63.0, 34.0)
@@ -82,25 +81,15 @@ def _sheet(page: Canvas, plate: Plate, printer: Printer, gantry: Gantry | None, 
     page.drawString(15 * MM, A4[1] - 24 * MM, f"{stuff}, layers {plate.layer_mm:g} mm, {taken.hours:.1f} h, {taken.filament_g:.0f} g{how}")
     page.drawString(15 * MM, 10 * MM, title)
     scale = min(180 / printer.x_mm, 200 / printer.y_mm)
-    middle = np.array([105.0, 150.0])
 
-    def draw(shape: BaseGeometry, width: float) -> None:
-        page.setLineWidth(width * MM)
-        for polygon in getattr(shape, "geoms", [shape]):
-            for ring in (polygon.exterior, *polygon.interiors):
-                path = page.beginPath()
-                points = (np.array(ring.coords) * scale + middle) * MM
-                path.moveTo(*points[0])
-                for point in points[1:]:
-                    path.lineTo(*point)
-                path.close()
-                page.drawPath(path)
+    def on_page(shape: BaseGeometry) -> BaseGeometry:
+        return affinity.affine_transform(shape, [scale, 0, 0, scale, 105, 150])
 
-    draw(usable(printer, gantry), 0.5)
+    draw(page, on_page(usable(printer, gantry)), 0.5)
     for part in plate.parts:
-        ground = Spot(part.turn_deg, part.x_mm, part.y_mm).place(read(part.ground))
-        draw(ground, 0.25)
-        x, y = np.array(ground.representative_point().coords[0]) * scale + middle
+        ground = on_page(part.lain)
+        draw(page, ground, 0.25)
+        x, y = ground.representative_point().coords[0]
         page.drawCentredString(x * MM, y * MM, letter_of(part))
     page.setLineWidth(0.5 * MM)
     page.line(15 * MM, 34 * MM, (15 + 100 * scale) * MM, 34 * MM)

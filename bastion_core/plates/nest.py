@@ -1,7 +1,7 @@
 """Outlines nested onto beds, each free to turn: which lie together, and where.
 
 On a grid of millimetres: a bed is a picture of what is taken, every outline a picture in each of its turns, and one correlation (by the fast
-Fourier transform) tells all places at which they do not meet. What is laid is checked once more by its exact outlines.
+Fourier transform) tells all places at which they do not meet. ``overlaps`` checks what is laid once more, by the exact outlines.
 """
 
 from collections.abc import Callable, Mapping, Sequence
@@ -72,7 +72,7 @@ class Laid:
 
 @dataclass(frozen=True, eq=False)
 class _Shape:
-    """An outline as pictures: for each turn its grid (half a gap wider), the transform of that, and the move of its corner."""
+    """An outline as pictures: in each turn, the ground and its picture (half a gap wider)."""
 
     outline: Outline
     turned: tuple[tuple[float, BaseGeometry], ...]
@@ -81,7 +81,7 @@ class _Shape:
 
 
 class _Grid:
-    """A bed as a grid of cells; pictures are told as they were drawn once."""
+    """A bed as a grid of cells."""
 
     def __init__(self, bed: BaseGeometry, gap_mm: float) -> None:
         self.bed, self.gap_mm = bed, gap_mm

@@ -6,7 +6,7 @@ from typing import Literal
 from bastion_core.engine.recipe import Recipe, decision
 from bastion_core.errors import RecipeProblem
 from bastion_core.findings import counted, say
-from bastion_core.plates.nest import GAP_MM
+from bastion_core.plates.nest import GAP_MM, Spot
 
 Together = Literal["risk", "fewest", "alone"]
 TOGETHER: tuple[Together, ...] = ("risk", "fewest", "alone")
@@ -25,6 +25,11 @@ class HeldSpot:
     @property
     def key(self) -> str:
         return f"{self.piece}/{self.part}"
+
+    @property
+    def spot(self) -> Spot:
+        """Where it is held."""
+        return Spot(self.turn_deg, self.x_mm, self.y_mm)
 
 
 @dataclass(frozen=True)
@@ -45,17 +50,17 @@ class PlatesRecipe(Recipe):
 
     gap_mm: float = decision(GAP_MM, "Gap between parts", because="the gap between parts", unit="mm", least=0.5, most=40.0)
     together: Together = decision(
-        "risk", "What goes together", because="what goes together", choices=TOGETHER,
+        "risk", "What goes together", because="the sharing of plates", choices=TOGETHER,
         shown=lambda how: say({"risk": "as the risk allows", "fewest": "as few plates as can be", "alone": "each part alone"}[how]),
     )  # fmt: skip
-    in_turn: bool = decision(False, "One after the other", because="how a plate is printed")
+    in_turn: bool = decision(False, "One after the other", because="the order on a plate")
     """Where the gantry has room: each part whole before the next is begun."""
     must_have: tuple[int, ...] = decision(
-        (), "Must be ready", because="what must be ready", shown=lambda pieces: say(counted(len(pieces), "piece"))
+        (), "Must be ready", because="the list of what must be ready", shown=lambda pieces: say(counted(len(pieces), "piece"))
     )
     """Pieces (by number) that go before the others."""
     left_out: tuple[int, ...] = decision(
-        (), "Not printed now", because="what is printed", shown=lambda pieces: say(counted(len(pieces), "piece"))
+        (), "Not printed now", because="the list of what waits", shown=lambda pieces: say(counted(len(pieces), "piece"))
     )
     """Pieces (by number) that wait: neither laid nor planned."""
     held_plates: tuple[HeldPlate, ...] = decision(

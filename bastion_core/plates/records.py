@@ -3,7 +3,14 @@
 from collections.abc import Container, Mapping
 from dataclasses import dataclass, replace
 
+from shapely.geometry.base import BaseGeometry
+
+from bastion_core.pieces.silhouette import svg_path
+from bastion_core.plates.nest import Spot
 from bastion_core.print.estimate import Estimate
+from bastion_core.print.ground import read
+
+_DRAWN_MM = 0.4
 
 
 @dataclass(frozen=True)
@@ -38,6 +45,21 @@ class PlatePart:
     def key(self) -> str:
         return f"{self.piece}/{self.part}"
 
+    @property
+    def spot(self) -> Spot:
+        """Where it lies."""
+        return Spot(self.turn_deg, self.x_mm, self.y_mm)
+
+    @property
+    def lain(self) -> BaseGeometry:
+        """Its ground where it lies (mm from the bed's middle)."""
+        return self.spot.place(read(self.ground))
+
+    @property
+    def drawing(self) -> str:
+        """The same as an SVG path, y down."""
+        return svg_path(self.lain.simplify(_DRAWN_MM))
+
 
 @dataclass(frozen=True)
 class Plate:
@@ -59,7 +81,7 @@ class Plate:
     beyond: bool
     """Supports or brim of its part reach over the margin."""
     wrong: tuple[str, ...] = ()
-    """Parts that meet another or lie over the edge, where the maker laid them so."""
+    """Parts that meet another or lie over the edge."""
     filled: float = 0.0
     """Share of the usable ground."""
     again: bool = False

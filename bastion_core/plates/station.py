@@ -10,7 +10,7 @@ from bastion_core.case import BuildCase, PrintedPiece
 from bastion_core.engine.station import Known, Made, Place, Station, Waits
 from bastion_core.findings import Fact, Finding, Note, Verdict, counted, hours, say
 from bastion_core.plates.beds import FAILS_PER_H, WORTH_H, Gantry, plate_hours, risk_h, usable
-from bastion_core.plates.nest import Laid, Nesting, Outline, Spot, overlaps
+from bastion_core.plates.nest import Laid, Nesting, Outline, overlaps
 from bastion_core.plates.recipe import HeldPlate, PlatesRecipe
 from bastion_core.plates.records import Lying, Plate, PlatePart, Taken
 from bastion_core.print.ground import read
@@ -126,7 +126,7 @@ class PlatesStation(Station[BuildCase, PlatesInputs, PlatesResult]):
         """What lies wrong."""
         said: list[Finding | Note] = []
         if result.wrong:
-            words = "{}: parts meet each other or lie over the edge where they were laid by hand. Move them apart, or free the plate."
+            words = "{}: parts meet each other or lie over the edge. Move them apart, or free the plate."
             said.append(Finding("plates-meet", Verdict.STOPS, say(words, ", ".join(result.wrong))))
         if result.gone:
             words = "{} laid by hand: printed otherwise by now, or gone. Those plates were laid anew."
@@ -214,7 +214,7 @@ def _on_printer(
             return True
         return risk_h(sum(takes[k] for k in there), takes[more], inputs.fails_per_h) <= WORTH_H
 
-    fixed = [{s.key: Spot(s.turn_deg, s.x_mm, s.y_mm) for s in plate.spots} for plate in held]
+    fixed = [{s.key: s.spot for s in plate.spots} for plate in held]
     laid = nesting.packed(together, fixed, progress)
     by_hand = {key for spots in fixed for key in spots}
     plates = []
@@ -251,7 +251,8 @@ def _plate(
                 round(spot.turn_deg % 360, 2), round(spot.x_mm, 2), round(spot.y_mm, 2), lying.ground, round(lying.on[printer.name].hours, 3),
             )
         )  # fmt: skip
-    wrong = overlaps(laid.spots, grounds, bed) if held else ()
+    # By the exact outlines: what the grid of the nest allowed, and what the maker laid.
+    wrong = () if laid.beyond else overlaps(laid.spots, grounds, bed)
     names = {p.key: p.name for p in parts}
     return Plate(
         "", "", printer.name, first.material if printer.kind == "filament" else "resin", first.colour, first.layer_mm, printer.kind == "resin",

@@ -236,8 +236,12 @@ def _sweep(parts: list[LaidPart], profile: Profile, layer_mm: float) -> Sweep:
     return Sweep(layer_mm, sum(h for h, _ in taken), sum(g for _, g in taken), round(hands, 3))
 
 
+def price_of(key: str, shop: Shop) -> float:
+    """What a kilogram of a material costs; the table's round figure where the shop has no spool of it."""
+    price = shop.price_per_kg(key)
+    return material(key).price_per_kg if price is None else price
+
+
 def cost(grams: float, recipe: PrintRecipe, shop: Shop, resin_ml: float = 0.0) -> float:
     """Price of so much filament and resin today; the table's round figure where the shop has no spool of it."""
-    price = shop.price_per_kg(recipe.material)
-    filament = grams / 1000 * (material(recipe.material).price_per_kg if price is None else price)
-    return filament + resin_ml / 1000 * shop.resin_price_per_l
+    return grams / 1000 * price_of(recipe.material, shop) + resin_ml / 1000 * shop.resin_price_per_l

@@ -101,6 +101,12 @@ class Learnt:
     def grams_of(self, printer: str, material: str) -> Guess:
         return self.grams.get(f"{printer}|{material}") or self.grams.get(printer) or self.grams[""]
 
+    @property
+    def mean_pace(self) -> float:
+        """Of the printers that were taught; of the shop where none was."""
+        taught = [g.log_mean for name, g in self.pace.items() if name and "|" not in name]
+        return exp(sum(taught) / len(taught)) if taught else self.pace[""].median
+
     def fails_of(self, printer: str) -> Fails:
         return self.fails.get(printer) or self.fails[""]
 

@@ -53,10 +53,12 @@ def lessons(failures: Sequence[Failure], takes: dict[tuple[int, str], Sequence[t
         if len(alike) >= TIMES:
             at = sum(f.at_mm or 0.0 for f in alike) / len(alike)
             moving = [f for f in alike if f.bed_moves]
-            where = f" on {moving[0].printer}, whose bed moves" if len(moving) == len(alike) else ""
-            then = "; ".join(["two halves lying flat", *still]) if len(moving) == len(alike) else "a brim, or two halves lying flat"
-            words = f"{{}} failed {len(alike)} times near {{}} of {{}}{where}: {then}."
-            text = say(words, mine[0].name, mm(round(at)), mm(round(alike[0].high_mm)))
+            known = (mine[0].name, str(len(alike)), mm(round(at)), mm(round(alike[0].high_mm)))
+            if len(moving) == len(alike):
+                words = "{} failed {} times near {} of {} on {}, whose bed moves: {}."
+                text = say(words, *known, moving[0].printer, "; ".join(["two halves lying flat", *still]))
+            else:
+                text = say("{} failed {} times near {} of {}: a brim, or two halves lying flat.", *known)
             found.append(Told(tuple(f.run for f in alike), piece, part, text, still if moving else (), True))
         wrong = [f for f in mine if f.cause == "wrong_file"]
         if wrong:

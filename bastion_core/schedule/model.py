@@ -66,7 +66,6 @@ class Busy:
     printer: str
     until: datetime
     plate: str = ""
-    since: datetime | None = None
 
 
 @dataclass(frozen=True)

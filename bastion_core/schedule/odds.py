@@ -11,6 +11,7 @@ from itertools import groupby
 
 import numpy as np
 
+from bastion_core.findings import Verdict
 from bastion_core.geometry.mesh import Floats
 from bastion_core.schedule.clock import Clock
 from bastion_core.schedule.learn import FIRST_LAYER_H, PRINT_SD, SHARED, Guess, Learnt
@@ -35,6 +36,10 @@ class Matters:
     """By how much the date is later in the mean where it does."""
 
 
+LIKELY, SAFE = 0.5, 0.8
+"""Less of a chance to be in time stops, and less than the second is tight; common practice, no source."""
+
+
 @dataclass(frozen=True)
 class Odds:
     """What may come of a plan."""
@@ -50,6 +55,13 @@ class Odds:
     """When each printer is done, with 80 %."""
     plates: dict[str, tuple[datetime, datetime]]
     """When each plate is done, with 50 and with 80 %."""
+
+    @property
+    def verdict(self) -> Verdict:
+        """Of the chance to be in time; it waits where there is no date."""
+        if self.in_time is None:
+            return Verdict.WAITS
+        return Verdict.STOPS if self.in_time < LIKELY else Verdict.TIGHT if self.in_time < SAFE else Verdict.HOLDS
 
 
 def futures(

@@ -21,37 +21,39 @@ _TRIES, _LEAST_TRIES, _QUICK = 12_000, 3, 60_000
 _MUST, _SPARE_DAYS = 8, 10
 
 
-def planned(asked: Asked, progress: Progress = silent, effort: float = 1.0) -> Plan:
-    """The calendar. Plates that fit no printer in use are left out and told.
-
-    ``effort`` scales how long it is sought. RecipeProblem where nobody is ever there.
-    """
-    needs = [n for n in asked.needs if any(p in n.hours for p in asked.printers)]
-    left_out = tuple(n.id for n in asked.needs if n not in needs)
+def planned(asked: Asked, progress: Progress = silent) -> Plan:
+    """The calendar. Plates that fit no printer in use are left out and told. RecipeProblem where nobody is ever there."""
+    needs = _printable(asked)
     if not needs:
-        done = max((b.until for b in asked.busy), default=asked.times.begin)
-        return Plan((), done, done, 0.0, (), left_out)
+        return _plan(asked, needs, [], asked.times.begin)
     first = best_start(asked, needs, max(_LEAST_TRIES, _TRIES // len(needs)))
     problem = _Problem(asked, needs, first)
     progress(0.1, "planning the printers")
-    slots, bound = problem.soonest(_EFFORT * effort)
+    slots, bound = problem.soonest()
     progress(0.7, "planning what comes first")
-    slots = problem.early(slots, _EFFORT_EARLY * effort)
-    done = max([s.end for s in slots] + [b.until for b in asked.busy])
-    begin = asked.times.begin
-    best = max(bound, max((b.until for b in asked.busy), default=begin))
-    long = (done - begin).total_seconds()
-    within = max(0.0, (done - best).total_seconds() / long) if long > 0 else 0.0
-    return Plan(tuple(sorted(slots, key=lambda s: (s.start, s.printer))), done, best, round(within, 4), _late(asked, slots), left_out)
+    return _plan(asked, needs, problem.early(slots), bound)
 
 
 def quick(asked: Asked) -> Plan:
     """The same without seeking the best, for an answer at once."""
-    needs = [n for n in asked.needs if any(p in n.hours for p in asked.printers)]
-    slots = best_start(asked, needs, max(_LEAST_TRIES, _QUICK // len(needs) ** 2)) if needs else []
-    done = max([s.end for s in slots] + [b.until for b in asked.busy], default=asked.times.begin)
+    needs = _printable(asked)
+    return _plan(asked, needs, best_start(asked, needs, max(_LEAST_TRIES, _QUICK // len(needs) ** 2)) if needs else [], None)
+
+
+def _printable(asked: Asked) -> list[Need]:
+    return [n for n in asked.needs if any(p in n.hours for p in asked.printers)]
+
+
+def _plan(asked: Asked, needs: list[Need], slots: list[Slot], bound: datetime | None) -> Plan:
+    """The plan of these slots; ``bound`` is the soonest that all could be done, where that was sought."""
+    begin = asked.times.begin
+    runs = max((b.until for b in asked.busy), default=begin)
+    done = max([s.end for s in slots] + [runs])
+    best = None if bound is None else max(bound, runs)
+    long = (done - begin).total_seconds()
+    within = None if best is None else round(max(0.0, (done - best).total_seconds() / long), 4) if long > 0 else 0.0
     left_out = tuple(n.id for n in asked.needs if n not in needs)
-    return Plan(tuple(sorted(slots, key=lambda s: (s.start, s.printer))), done, None, None, _late(asked, slots), left_out)
+    return Plan(tuple(sorted(slots, key=lambda s: (s.start, s.printer))), done, best, within, _late(asked, slots), left_out)
 
 
 def _late(asked: Asked, slots: list[Slot]) -> tuple[str, ...]:
@@ -86,6 +88,7 @@ class _Problem:
         self.start, self.on, self.length, self.end = [], [], [], []
         self.limits: list[tuple[int, list[int]]] = []
         lanes: dict[str, list[cp_model.IntervalVar]] = {p: [] for p in asked.printers}
+        until = {p: max([self._slot_up(b.until) for b in asked.busy if b.printer == p], default=0) for p in asked.printers}
         for number, need in enumerate(self.needs):
             start = model.new_int_var_from_domain(self.starts, f"s{number}")
             long = {p: max(1, ceil(asked.real_h(need, p) * 60 / SLOT_MIN - 1e-9)) for p in asked.printers if p in need.hours}
@@ -98,9 +101,8 @@ class _Problem:
             self.length.append(long)
             self.end.append(start + sum(long[p] * taken for p, taken in on.items()))
         for p, intervals in lanes.items():
-            until = max([self._slot_up(b.until) for b in asked.busy if b.printer == p], default=0)
-            if until > 0:
-                intervals.append(model.new_fixed_size_interval_var(0, until, f"busy{p}"))
+            if until[p] > 0:
+                intervals.append(model.new_fixed_size_interval_var(0, until[p], f"busy{p}"))
             model.add_no_overlap(intervals)
         for stuff, count in asked.spools.items():
             mine = [k for k, n in enumerate(self.needs) if n.stuff == stuff]
@@ -113,15 +115,19 @@ class _Problem:
         # What is plain to us and not to the solver: no printer can hold more than the whole time less what it is busy.
         for p in asked.printers:
             load = sum(self.length[k][p] * self.on[k][p] for k in range(len(self.needs)) if p in self.on[k])
-            until = max([self._slot_up(b.until) for b in asked.busy if b.printer == p], default=0)
             if any(p in on for on in self.on):
-                model.add(self.last >= load + until)
+                model.add(self.last >= load + until[p])
         for count, mine in self.limits:
             model.add(count * self.last >= sum(self.length[k][p] * self.on[k][p] for k in mine for p in self.on[k]))
-        for k, slot in enumerate(self._by_need(self.first)):
-            for p, taken in self.on[k].items():
-                model.add_hint(taken, p == slot.printer)
-            model.add_hint(self.start[k], self._slot_up(slot.start))
+
+    def _hint(self, slots: list[Slot]) -> None:
+        """A plan to begin with."""
+        self.model.clear_hints()
+        by_id = {s.plate: s for s in slots}
+        for need, start, on in zip(self.needs, self.start, self.on, strict=True):
+            for p, taken in on.items():
+                self.model.add_hint(taken, p == by_id[need.id].printer)
+            self.model.add_hint(start, self._slot_up(by_id[need.id].start))
 
     def _span(self, k: int) -> cp_model.IntervalVar:
         """When a plate runs, on whichever printer."""
@@ -130,10 +136,6 @@ class _Problem:
         end = self.model.new_int_var(0, self.horizon + max(long.values()), f"e{k}")
         self.model.add(size == sum(n * self.on[k][p] for p, n in long.items()))
         return self.model.new_interval_var(self.start[k], size, end, f"u{k}")
-
-    def _by_need(self, slots: list[Slot]) -> list[Slot]:
-        by_id = {s.plate: s for s in slots}
-        return [by_id[n.id] for n in self.needs]
 
     def _solved(self, effort: float, within: float) -> tuple[cp_model.CpSolver, bool]:
         solver = cp_model.CpSolver()
@@ -147,25 +149,22 @@ class _Problem:
             raise AssertionError(self.model.validate())
         return solver, status in (cp_model.OPTIMAL, cp_model.FEASIBLE)
 
-    def soonest(self, effort: float) -> tuple[list[Slot], datetime]:
+    def soonest(self) -> tuple[list[Slot], datetime]:
         """The plan that ends first, and when the best possible would."""
+        self._hint(self.first)
         self.model.minimize(self.last)
-        solver, found = self._solved(effort, WITHIN / 2)
+        solver, found = self._solved(_EFFORT, WITHIN / 2)
         bound = self.begin + timedelta(minutes=SLOT_MIN * float(solver.best_objective_bound))
         slots = self._slots(solver) if found else self.first
         return (slots if max(s.end for s in slots) <= max(s.end for s in self.first) else self.first), bound
 
-    def early(self, slots: list[Slot], effort: float) -> list[Slot]:
+    def early(self, slots: list[Slot]) -> list[Slot]:
         """Not ending later: what must be ready early, and the rest early."""
         last = max(self._slot_up(s.end) for s in slots)
-        self.model.clear_hints()
-        for k, slot in enumerate(self._by_need(slots)):
-            for p, taken in self.on[k].items():
-                self.model.add_hint(taken, p == slot.printer)
-            self.model.add_hint(self.start[k], self._slot_up(slot.start))
+        self._hint(slots)
         self.model.add(self.last <= last)
         self.model.minimize(sum((_MUST if n.must else 1) * e for n, e in zip(self.needs, self.end, strict=True)))
-        solver, found = self._solved(effort, 0.0)
+        solver, found = self._solved(_EFFORT_EARLY, 0.0)
         return self._slots(solver) if found else slots
 
     def _slots(self, solver: cp_model.CpSolver) -> list[Slot]:

@@ -8,6 +8,7 @@ from math import exp, hypot
 from scipy.stats import norm
 
 from bastion_core.errors import RecipeProblem
+from bastion_core.findings import Verdict
 from bastion_core.schedule.learn import GRAM_SD, Learnt
 from bastion_core.schedule.model import Asked, Need, Slot, Times
 from bastion_core.schedule.solve import quick
@@ -18,6 +19,11 @@ RARELY = 0.05
 """Less of a chance to run out is let pass; common practice, no source."""
 _NET_G = 1000.0
 _WORTH_TELLING_H = 3.0
+
+
+def left_sd_g(used_g: float) -> float:
+    """How far what is left may be off, where so much was reckoned off since the spool was new or weighed."""
+    return hypot(WEIGHED_SD_G, TOLD_SD * used_g)
 
 
 @dataclass(frozen=True)
@@ -36,9 +42,10 @@ class SpoolLeft:
         if self.left_g < 0:
             raise RecipeProblem(f"Spool “{self.name}”: less than nothing cannot be left. Weigh it, or enter its core.")
 
-    @property
-    def stuff(self) -> str:
-        return f"{self.material}|{self.colour}"
+    def feeds(self, stuff: str) -> bool:
+        """Whether it is of a plate's material, and of its colour where that is decided (``material|colour``)."""
+        material, _, colour = stuff.partition("|")
+        return self.material == material and colour in ("", self.colour)
 
 
 @dataclass(frozen=True)
@@ -57,7 +64,13 @@ class Fed:
     """About when, in hours of the print."""
     awake: bool
     """Whether somebody is there then."""
-    at: datetime | None = None
+
+    @property
+    def verdict(self) -> Verdict:
+        """Stops where there is none, or it more likely than not runs out with nobody there."""
+        if self.spool is None or (self.runs_out > 0.5 and not self.awake):
+            return Verdict.STOPS
+        return Verdict.TIGHT if self.runs_out > RARELY else Verdict.HOLDS
 
 
 @dataclass(frozen=True)
@@ -96,24 +109,22 @@ def one_more(asked: Asked) -> tuple[OneMore, ...]:
 
 
 def spools_for(
-    slots: Sequence[Slot], needs: Mapping[str, Need], spools: Sequence[SpoolLeft], learnt: Learnt, times: Times, any_colour: bool = True
+    slots: Sequence[Slot], needs: Mapping[str, Need], spools: Sequence[SpoolLeft], learnt: Learnt, times: Times
 ) -> tuple[list[Fed], list[SpoolLeft]]:
     """A spool for every plate, in the order of their starts, and what is left of each spool afterwards.
 
-    The least full spool that surely does; else one that runs out while somebody is awake; else the fullest, and the chance is told. A plate whose
-    colour is open takes any.
+    The least full spool that surely does; else one that runs out while somebody is awake; else the fullest, and the chance is told.
     """
     left = {s.id: s for s in spools}
     fed, taken = [], dict[int, list[tuple[datetime, datetime, str]]]()
     for slot in sorted(slots, key=lambda s: (s.start, s.printer)):
         need = needs[slot.plate]
-        material, _, colour = need.stuff.partition("|")
-        guess = learnt.grams_of(slot.printer, material)
+        guess = learnt.grams_of(slot.printer, need.stuff.partition("|")[0])
         grams = need.grams * exp(guess.log_mean)
         sd = grams * hypot(guess.log_sd, GRAM_SD)
         fits = [
             s for s in left.values()
-            if s.material == material and (s.colour == colour or (any_colour and not colour))
+            if s.feeds(need.stuff)
             and all(slot.end <= a or b <= slot.start or p == slot.printer for a, b, p in taken.get(s.id, ()))
         ]  # fmt: skip
         if not fits:
@@ -128,19 +139,7 @@ def spools_for(
         at, awake = where[chosen.id]
         chance = chances[chosen.id]
         near = (at - slot.start).total_seconds() / 3600 if at is not None and chance > RARELY else None
-        fed.append(
-            Fed(
-                slot.plate,
-                round(grams, 1),
-                round(sd, 1),
-                chosen.id,
-                round(chosen.left_g, 1),
-                round(chance, 4),
-                near,
-                awake,
-                at if near else None,
-            )
-        )
+        fed.append(Fed(slot.plate, round(grams, 1), round(sd, 1), chosen.id, round(chosen.left_g, 1), round(chance, 4), near, awake))
         taken.setdefault(chosen.id, []).append((slot.start, slot.end, slot.printer))
         left[chosen.id] = replace(chosen, left_g=max(chosen.left_g - grams, 0.0), sd_g=hypot(chosen.sd_g, sd))
     return fed, list(left.values())
@@ -165,7 +164,7 @@ def shopping(fed: Sequence[Fed], needs: Mapping[str, Need], spools: Sequence[Spo
     found = []
     for stuff, mine in sorted(wanted.items()):
         material, _, colour = stuff.partition("|")
-        there = sum(s.left_g for s in spools if s.material == material and (not colour or s.colour == colour))
+        there = sum(s.left_g for s in spools if s.feeds(stuff))
         missing = sum(f.grams for f in mine) + 2 * sum(f.sd_g**2 for f in mine) ** 0.5 - there
         if missing > 0:
             count = int(-(-missing // _NET_G))

@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from typing import Any
 
-from bastion_core.findings import Finding, Note, Said
+from bastion_core.findings import Finding, Note, Said, Verdict
 from bastion_core.plates.recipe import HeldPlate
 from bastion_core.plates.records import PlatePart, Taken
 from bastion_core.schedule.spools import Bought, OneMore
@@ -30,6 +30,7 @@ class FedRecord:
     runs_out: float
     near_h: float | None
     awake: bool
+    verdict: Verdict
 
 
 @dataclass(frozen=True)
@@ -64,6 +65,8 @@ class PlateRecord:
     """Chance that it fails at least once, where that moves the date."""
     later_h: float | None
     fed: FedRecord | None
+    spools: tuple[int, ...]
+    """Of the shop's that are of its material and colour."""
 
 
 @dataclass(frozen=True)
@@ -132,6 +135,8 @@ class RunRecord:
     settings: str
     parts: tuple[RunPartRecord, ...]
     usable: str
+    bed_mm: tuple[float, float]
+    """Width and depth of its printer's bed."""
 
 
 @dataclass(frozen=True)
@@ -143,6 +148,8 @@ class Chances:
     within: float | None
     by: dict[str, str]
     in_time: float | None
+    verdict: Verdict
+    """Of that chance."""
     failures: float
     machine_h: float
     filament_g: float
@@ -274,6 +281,8 @@ class Pressed:
     at_mm: float | None = None
     used_g: float | None = None
     note: str = ""
+    seen_end: bool = True
+    """False where it ended while nobody looked: then its hours say nothing of the printer's pace."""
 
 
 @dataclass(frozen=True)

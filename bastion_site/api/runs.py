@@ -2,8 +2,9 @@
 
 import csv
 import re
+from collections import defaultdict
+from collections.abc import Iterable, Mapping, Sequence
 from datetime import datetime
-from math import exp
 from typing import Any
 
 from django.http import Http404, HttpResponse
@@ -19,11 +20,9 @@ from bastion_core.engine.keeping import plain, whole
 from bastion_core.errors import BastionError, RecipeProblem
 from bastion_core.pieces.silhouette import svg_path
 from bastion_core.plates.beds import usable
-from bastion_core.plates.nest import Spot
 from bastion_core.plates.records import Plate
-from bastion_core.print.ground import read as read_ground
 from bastion_core.schedule.causes import CAUSES
-from bastion_core.schedule.learn import Learnt, learnt
+from bastion_core.schedule.learn import learnt
 from bastion_core.takeaway import plain_cell
 from bastion_site.api.floor_records import Begin, LogBook, Pressed, RunPartRecord, RunRecord
 from bastion_site.api.uploads import Uploads
@@ -45,20 +44,28 @@ PressedSerializer = question(
 _MOST = 200
 
 
+def run_records(runs: Iterable[Run]) -> tuple[RunRecord, ...]:
+    """Runs as the screens are told of them."""
+    runs = list(runs)
+    begun: dict[tuple[int | None, str], list[datetime]] = defaultdict(list)
+    pieces = {p.piece_id for r in runs for p in r.parts.all()}
+    for piece, part, started in RunPart.objects.filter(piece__in=pieces).values_list("piece", "part", "run__started"):
+        begun[piece, part].append(started)
+    return tuple(_record(r, begun) for r in runs)
+
+
 def run_record(run: Run) -> RunRecord:
-    """A run as the screens are told of it."""
+    """One run."""
+    return run_records([run])[0]
+
+
+def _record(run: Run, begun: Mapping[tuple[int | None, str], Sequence[datetime]]) -> RunRecord:
     plate = _plate(run)
-    parts = {p.part: p for p in plate.parts} if plate else {}
-    told = []
-    for part in run.parts.all():
-        lain = parts.get(part.part)
-        path = svg_path(Spot(lain.turn_deg, lain.x_mm, lain.y_mm).place(read_ground(lain.ground)).simplify(0.5)) if lain else ""
-        told.append(RunPartRecord(part.name, part.piece_id, part.good, path))
-    first = run.parts.all()[0] if run.parts.all() else None
-    tries = 1
-    if first is not None:
-        tries = RunPart.objects.filter(piece=first.piece_id, part=first.part, run__started__lte=run.started).count()
-    bed = svg_path(usable(run.printer.core(), run.printer.gantry())) if run.printer else ""
+    lain = {p.part: p for p in plate.parts} if plate else {}
+    parts = list(run.parts.all())
+    tries = max((sum(at <= run.started for at in begun[p.piece_id, p.part]) for p in parts[:1]), default=1)
+    told = tuple(RunPartRecord(p.name, p.piece_id, p.good, lain[p.part].drawing if p.part in lain else "") for p in parts)
+    bed, size = ("", (1.0, 1.0)) if run.printer is None else (svg_path(usable(run.printer.core(), run.printer.gantry())), (run.printer.x_mm, run.printer.y_mm))  # fmt: skip
     cause = CAUSES.get(run.cause)
     iso = lambda moment: timezone.localtime(moment).replace(tzinfo=None).isoformat(timespec="minutes")  # noqa: E731
     s = run.settings
@@ -66,7 +73,7 @@ def run_record(run: Run) -> RunRecord:
     return RunRecord(
         run.pk, run.name, run.printer_name, run.material, run.layer_mm, run.state, iso(run.started), iso(run.ended) if run.ended else None,
         iso(run.expected), run.told_h, run.real_h, run.hours, run.told_g, run.grams, run.cause, cause.name if cause else "", run.at_mm, run.note,
-        run.photo, run.watched, run.said, run.progress, max((p.size_mm[2] for p in parts.values()), default=0.0), tries, words, tuple(told), bed,
+        run.photo, run.watched, run.said, run.progress, max((p.size_mm[2] for p in lain.values()), default=0.0), max(tries, 1), words, told, bed, size,
     )  # fmt: skip
 
 
@@ -137,7 +144,7 @@ class RunView(viewsets.GenericViewSet):
         build = request.query_params.get("build", "")
         if build.isdecimal() and len(build) < 10:
             runs = runs.filter(build=int(build))
-        records = [run_record(r) for r in runs[:_MOST]]
+        records = list(run_records(runs[:_MOST]))
         for word in re.findall(r"\S+", request.query_params.get("find", "").lower()):
             records = [
                 r for r in records if word in f"{r.name} {r.printer} {r.material} {r.state} {r.cause_name} {r.note} {r.settings}".lower()
@@ -146,7 +153,7 @@ class RunView(viewsets.GenericViewSet):
         log = LogBook(
             tuple(records),
             {c.key: c.name for c in CAUSES.values()},
-            _mean_pace(known),
+            known.mean_pace,
             known.prior.median,
             known.grams_of("", "").median,
         )
@@ -202,12 +209,6 @@ class RunView(viewsets.GenericViewSet):
             raise serializers.ValidationError({"picture": "Send a picture: JPEG, PNG or WebP."})
         Run.objects.filter(pk=run.pk).update(photo=keep_photo(uploaded))
         return Response(plain(run_record(self._run(pk))))
-
-
-def _mean_pace(known: Learnt) -> float:
-    """Of the printers that were taught; of the shop where none was."""
-    taught = [g.log_mean for name, g in known.pace.items() if name and "|" not in name and g.prints]
-    return exp(sum(taught) / len(taught)) if taught else known.pace_of("", "").median
 
 
 @extend_schema(responses={(200, "text/csv"): OpenApiTypes.STR})

@@ -34,6 +34,10 @@ class Build(models.Model):
         """The decisions about the build as a whole; RecipeProblem when one cannot be."""
         return tuple(read(kind, self.recipe) for kind in BUILD_RECIPES)
 
+    def of(self, kind):
+        """The decisions of one station of the build."""
+        return next(r for r in self.decided if isinstance(r, kind))
+
     def decide(self, **changes) -> None:
         """Change decisions (values as JSON has them). Saves nothing; RecipeProblem when one cannot be."""
         self.recipe = written(change_all(self.decided, changes))

@@ -19,7 +19,7 @@ from bastion_core.shop import Shop
 from bastion_core.stations import BUILD_STATIONS, STATIONS
 from bastion_site.builds.models import Build, Draft, Piece
 from bastion_site.engine.store import DatabaseStore
-from bastion_site.prints.logbook import failed_parts, learnt_here
+from bastion_site.prints.logbook import learnt_here, parts_printed
 from bastion_site.shop.models import Printer, shop_today
 from bastion_site.wearers.models import Wearer
 
@@ -116,12 +116,12 @@ def build_case(build: Build) -> tuple[BuildCase, list[str]]:
     pieces = list(build.pieces.select_related(*WITH).prefetch_related(*SCANS))
     worn, printed, left_out = [], [], []
     shop, decided = shop_today(), build.decided
-    plates = next(r for r in decided if isinstance(r, PlatesRecipe))
-    again = failed_parts(p.pk for p in pieces)
+    left_for_later = build.of(PlatesRecipe).left_out
+    _, again = parts_printed(p.pk for p in pieces)
     for graph in graphs_of(pieces, shop):
         piece = graph.piece
         done, how = graph.found("print"), piece.of(PrintRecipe)
-        if done is not None and piece.pk not in plates.left_out:
+        if done is not None and piece.pk not in left_for_later:
             printed.append(PrintedPiece(piece.pk, piece.name, done.ref, how.material, how.colour, how.layer_mm, again.get(piece.pk, ())))
         if piece.site not in BY_NAME:
             continue

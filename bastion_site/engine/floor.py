@@ -1,7 +1,6 @@
 """The shop floor: a build's plates, which printer prints them when, and what may come of it."""
 
-from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from datetime import date, datetime, time, timedelta
 from typing import Any
 
@@ -10,21 +9,23 @@ from django.utils import timezone
 from bastion_core.engine.keeping import hash_of, plain, whole
 from bastion_core.engine.memo import Memo
 from bastion_core.errors import BastionError
-from bastion_core.plates.recipe import PlatesRecipe
 from bastion_core.plates.records import Plate
 from bastion_core.plates.station import PlatesData
 from bastion_core.print.profile import MATERIALS
+from bastion_core.print.station import price_of
 from bastion_core.progress import Progress, silent, span
+from bastion_core.schedule.learn import Learnt
 from bastion_core.schedule.model import Asked, Busy, Need, Plan, Times, Waking
 from bastion_core.schedule.odds import Odds, futures
+from bastion_core.schedule.plated import needs_of
 from bastion_core.schedule.solve import planned, quick
 from bastion_core.schedule.spools import Bought, Fed, OneMore, one_more, shopping, spools_for
 from bastion_site.builds.models import Build
 from bastion_site.engine.cases import SCANS, WITH, build_graph, graphs_of
 from bastion_site.jobs.models import Job
-from bastion_site.prints.logbook import failed_parts, learnt_here, made_parts
+from bastion_site.prints.logbook import learnt_here, parts_printed
 from bastion_site.prints.models import Calendar, Run
-from bastion_site.shop.models import Printer, Shop, Spool
+from bastion_site.shop.models import Printer, Shop, Spool, shop_today
 
 _LATE_H = 1.0
 """A plate that should have begun so long ago and has not: the calendar is old."""
@@ -40,6 +41,7 @@ class Kept:
     fed: tuple[Fed, ...]
     buy: tuple[Bought, ...]
     hours: float
+    filament_cost: float
     more_spools: tuple[OneMore, ...] = ()
 
 
@@ -58,25 +60,10 @@ def plates_of(build: Build) -> tuple[tuple[Plate, ...], str, Any]:
 def still_to_print(build: Build, plates: tuple[Plate, ...]) -> tuple[Plate, ...]:
     """Plates without what is printed or being printed; failed parts are on plates of their own."""
     pieces = list(build.pieces.values_list("pk", flat=True))
-    made, failed = made_parts(pieces), failed_parts(pieces)
+    made, failed = parts_printed(pieces)
     spent = {p: {*made.get(p, ()), *failed.get(p, ())} for p in pieces}
     left = (plate.left(made if plate.again else spent) for plate in plates)
     return tuple(p for p in left if p is not None)
-
-
-def needs_of(plates: tuple[Plate, ...]) -> tuple[Need, ...]:
-    """What the calendar has to know of plates."""
-    return tuple(
-        Need(
-            p.id,
-            p.name,
-            {n: t.hours for n, t in p.on.items() if t.hours > 0},
-            f"{p.material}|{p.colour}",
-            p.grams if not p.resin else 0.0,
-            p.must,
-        )
-        for p in plates
-    )
 
 
 def asked_of(build: Build, needs: tuple[Need, ...], begin: datetime | None = None, any_spool: bool = False) -> Asked:
@@ -87,13 +74,9 @@ def asked_of(build: Build, needs: tuple[Need, ...], begin: datetime | None = Non
     busy = []
     for run in Run.objects.filter(state__in=Run.OPEN, printer__active=True).select_related("printer"):
         until = timezone.localtime(run.expected).replace(tzinfo=None)
-        since = timezone.localtime(run.started).replace(tzinfo=None)
-        busy.append(Busy(run.printer.name, max(until, moment + timedelta(hours=_OVERDUE_H)), str(run.pk), since))
-    spools: dict[str, int] = {}
-    for need in () if any_spool else needs:
-        material, _, colour = need.stuff.partition("|")
-        found = Spool.objects.filter(material=material, **({"colour": colour} if colour else {}))
-        spools[need.stuff] = sum(s.left_g > 0 for s in found)
+        busy.append(Busy(run.printer.name, max(until, moment + timedelta(hours=_OVERDUE_H)), str(run.pk)))
+    there = [s.core() for s in Spool.objects.all()]
+    spools = {} if any_spool else {stuff: sum(s.left_g > 0 and s.feeds(stuff) for s in there) for stuff in {n.stuff for n in needs}}
     paces = {key: guess.median for key, guess in learnt.pace.items()}
     due = datetime.combine(build.due, time()) if build.due else None
     times = Times(moment, Waking(shop.wake_from_h, shop.wake_to_h), tuple(date.fromisoformat(d) for d in shop.away))
@@ -121,20 +104,48 @@ def carry_out(build: Build, memo: Memo, progress: Progress = silent) -> Calendar
     graph.carry_out(span(progress, 0.0, 0.6), ("plates",))
     data: PlatesData = graph.data("plates")
     asked = asked_of(build, needs_of(still_to_print(build, data.plates)))
-    return keep(build, asked, worked_out(build, asked, span(progress, 0.6, 1.0)))
+    return keep(build, asked, worked_out(asked, span(progress, 0.6, 1.0)))
 
 
-def worked_out(build: Build, asked: Asked, progress: Progress = silent, best: bool = True) -> Kept:
+def worked_out(asked: Asked, progress: Progress = silent) -> Kept:
     """A calendar with its chances and its filament."""
-    plan = planned(asked, progress) if best else quick(asked)
-    needs, learnt = {n.id: n for n in asked.needs}, learnt_here()
-    spools = [s.core() for s in Spool.objects.all()]
-    fed, _ = spools_for(plan.slots, needs, spools, learnt, asked.times)
-    fed = [f for f in fed if f.grams > 0]
-    prices = {key: m.price_per_kg for key, m in MATERIALS.items()} | {s.material: s.price_per_kg for s in spools}
-    odds = futures(plan.slots, needs, learnt, asked.times, asked.busy, asked.due)
-    hours = sum((s.end - s.start).total_seconds() for s in plan.slots) / 3600
-    return Kept(plan, odds, tuple(fed), tuple(shopping(fed, needs, spools, prices)), hours, one_more(asked))
+    plan, learnt = planned(asked, progress), learnt_here()
+    fed = _fed(asked, plan, learnt)
+    shop, needs = shop_today(), {n.id: n for n in asked.needs}
+    prices = {key: price_of(key, shop) for key in MATERIALS}
+    buy = shopping(fed, needs, [s.core() for s in Spool.objects.all()], prices)
+    filament = sum(f.grams / 1000 * prices[needs[f.plate].stuff.partition("|")[0]] for f in fed)
+    return Kept(plan, _odds(asked, plan, learnt), tuple(fed), tuple(buy), _hours(plan), round(filament, 2), one_more(asked))
+
+
+@dataclass(frozen=True)
+class Tried:
+    """A quick plan of something that is only tried, as far as it is compared."""
+
+    plan: Plan
+    odds: Odds
+    hours: float
+    filament_g: float
+
+
+def tried(asked: Asked) -> Tried:
+    """A quick plan."""
+    plan, learnt = quick(asked), learnt_here()
+    return Tried(plan, _odds(asked, plan, learnt), _hours(plan), sum(f.grams for f in _fed(asked, plan, learnt)))
+
+
+def _fed(asked: Asked, plan: Plan, learnt: Learnt) -> list[Fed]:
+    fed, _ = spools_for(plan.slots, {n.id: n for n in asked.needs}, [s.core() for s in Spool.objects.all()], learnt, asked.times)
+    return [f for f in fed if f.grams > 0]
+
+
+def _odds(asked: Asked, plan: Plan, learnt: Learnt) -> Odds:
+    return futures(plan.slots, {n.id: n for n in asked.needs}, learnt, asked.times, asked.busy, asked.due)
+
+
+def _hours(plan: Plan) -> float:
+    """Of all printers, as they are planned."""
+    return sum((s.end - s.start).total_seconds() for s in plan.slots) / 3600
 
 
 def keep(build: Build, asked: Asked, kept: Kept) -> Calendar:
@@ -145,7 +156,7 @@ def keep(build: Build, asked: Asked, kept: Kept) -> Calendar:
         was = kept_of(old)
         if was is not None:
             before = {"done": was.plan.done.isoformat(timespec="minutes"), "in_time": was.odds.in_time, "hours": was.hours}
-    values = {"key": key, "made": timezone.now(), "plan": plain_times(kept), "before": before, "because": because}
+    values = {"key": key, "made": timezone.now(), "plan": plain(kept), "before": before, "because": because}
     return Calendar.objects.update_or_create(build=build, defaults=values)[0]
 
 
@@ -163,49 +174,6 @@ def fresh(calendar: Calendar, asked: Asked) -> bool:
     if kept is None:
         return False
     return all(s.start >= asked.times.begin - timedelta(hours=_LATE_H) for s in kept.plan.slots)
-
-
-def plain_times(kept: Kept) -> dict[str, Any]:
-    """A calendar as JSON."""
-    return plain(kept)
-
-
-def without(asked: Asked, plates: tuple[Plate, ...], pieces: set[int]) -> Asked:
-    """The same without the plates of some pieces; of a plate shared with others its share of the hours stays."""
-    needs = []
-    for need, plate in zip(asked.needs, plates, strict=True):
-        left = [p for p in plate.parts if p.piece not in pieces]
-        if not left:
-            continue
-        share = sum(p.hours for p in left) / max(sum(p.hours for p in plate.parts), 1e-9)
-        needs.append(replace(need, hours={n: h * share for n, h in need.hours.items()}, grams=need.grams * share))
-    return replace(asked, needs=tuple(needs))
-
-
-def scaled(asked: Asked, plates: tuple[Plate, ...], ratios: Mapping[int, tuple[float, float]]) -> Asked:
-    """The same with hours and grams of each piece times its ratios."""
-    needs = []
-    for need, plate in zip(asked.needs, plates, strict=True):
-        total = max(sum(p.hours for p in plate.parts), 1e-9)
-        h, g = (sum(p.hours * ratios.get(p.piece, (1.0, 1.0))[k] for p in plate.parts) / total for k in (0, 1))
-        needs.append(replace(need, hours={n: hours * h for n, hours in need.hours.items()}, grams=need.grams * g))
-    return replace(asked, needs=tuple(needs))
-
-
-def recipe_of(build: Build) -> PlatesRecipe:
-    """The decisions about its plates."""
-    return next(r for r in build.decided if isinstance(r, PlatesRecipe))
-
-
-def with_another(asked: Asked, like: str) -> Asked:
-    """The same with a printer more, like one there is."""
-    name = f"another {like}"
-    needs = tuple(replace(n, hours={**n.hours, **({name: n.hours[like]} if like in n.hours else {})}) for n in asked.needs)
-    # It is new: the shop's pace, and the printer's it is like where that is known.
-    factor = {**asked.factor, **{f"{name}{k[len(like) :]}": v for k, v in asked.factor.items() if k == like or k.startswith(f"{like}|")}}
-    # It comes with filament of its own: printers would only wait for each other's spools.
-    spools = {stuff: count + 1 if count else 0 for stuff, count in asked.spools.items()}
-    return replace(asked, needs=needs, printers=(*asked.printers, name), factor=factor, spools=spools)
 
 
 def layer_ratios(build: Build, layer_mm: float) -> dict[int, tuple[float, float]]:

@@ -1,5 +1,6 @@
 """What a page waits for, done in the warm process: solids stay alive from one question to the next."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -23,6 +24,8 @@ from bastion_core.measure.body import stand_in
 from bastion_core.measure.figure import drawings
 from bastion_core.measure.wearer import Wearer
 from bastion_core.pieces.standing import Standing, load_solid
+from bastion_core.plates.files import file_name, write_plate
+from bastion_core.plates.records import Plate
 from bastion_core.print.profile import Profile
 from bastion_core.shop import Printer
 from bastion_core.statics.magnets import disc_of
@@ -93,6 +96,12 @@ class Passed:
 def try_seam(passed: Passed, inputs: JoinInputs, data: JoinData, seam: str, index: int, at_mm: tuple[float, float, float]) -> Tried:
     """Where a fastener goes when it is put somewhere."""
     return try_place(inputs, data, Place(passed, _memo, passed.root), seam, index, at_mm)
+
+
+def write_plates(plates: Sequence[tuple[Plate, Printer]], prints: Path, folder: Path) -> None:
+    """Write a 3MF of each plate; ``prints`` is where the results of Print lie."""
+    for plate, printer in plates:
+        write_plate(plate, printer, lambda part: prints / part.print_hash, folder / file_name(plate))
 
 
 def write_body(wearer: Wearer, path: str) -> None:

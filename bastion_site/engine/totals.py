@@ -9,10 +9,12 @@ from django.utils import timezone
 from bastion_core.engine.keeping import hash_of
 from bastion_core.engine.store import Ref
 from bastion_core.findings import Verdict
+from bastion_core.plates.recipe import PlatesRecipe
 from bastion_core.plates.records import Plate
 from bastion_core.print.recipe import PrintRecipe
 from bastion_core.print.station import cost
 from bastion_core.schedule.model import Asked, Need, Plan, in_time
+from bastion_core.schedule.plated import needs_of
 from bastion_core.schedule.solve import quick
 from bastion_site.builds.models import Build, Draft, Piece
 from bastion_site.engine import floor
@@ -68,12 +70,12 @@ def build_calendar(build: Build, instead: Mapping[int, Mapping[str, str]] | None
 
 def _of_plates(build: Build, plates: tuple[Plate, ...]) -> dict:
     """By a build's plates."""
-    needs = floor.needs_of(plates)
+    needs = needs_of(plates)
     asked = floor.asked_of(build, needs)
     calendar = Calendar.objects.filter(build=build).first()
     kept = floor.kept_of(calendar) if calendar is not None and floor.fresh(calendar, asked) else None
     plan = kept.plan if kept is not None else _quick(asked)
-    recipe = floor.recipe_of(build)
+    recipe = build.of(PlatesRecipe)
     missing = [p.name for p in build.pieces.all() if "print" not in p.shown or p.pk in recipe.left_out]
     shown = {p.pk: p.shown["print"] for p in build.pieces.all() if "print" in p.shown}
     store = DatabaseStore()

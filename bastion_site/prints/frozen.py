@@ -30,7 +30,7 @@ def altered(graph: PieceGraph) -> tuple[Finding, ...]:
         price_g += (then or was)["filament_g"] or 0.0
     if not other:
         return ()
-    words = "{} printed already, and otherwise than it is decided now. To print that again takes {}, {}; or undo what changed it."
+    words = "{}: printed already, otherwise than is decided now. To print that again takes {}, {}; or undo what changed it."
     return (Finding("frozen", Verdict.TIGHT, say(words, ", ".join(other), hours(price_h), grams(price_g))),)
 
 

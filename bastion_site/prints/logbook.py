@@ -1,5 +1,6 @@
 """The log of prints: starting, pausing, ending and taking back, each press counted once; and what the log teaches."""
 
+from collections import defaultdict
 from collections.abc import Iterable, Sequence
 from datetime import datetime
 from typing import Any
@@ -23,24 +24,28 @@ _FORWARD_S = 120.0
 _KEPT = ("state", "ended", "paused_since", "paused_s", "cause", "at_mm", "used_g", "note", "seen_end")
 
 
-def made_parts(pieces: Iterable[int]) -> dict[int, tuple[str, ...]]:
-    """By piece the parts (by their ids) that are printed and good, or being printed."""
-    found: dict[int, set[str]] = {}
-    rows = RunPart.objects.filter(piece__in=list(pieces)).select_related("run")
-    for part in rows:
-        open_run = part.run.state in Run.OPEN
-        if open_run or (part.run.state == Run.State.DONE and part.good is not False) or part.good:
-            found.setdefault(part.piece_id, set()).add(part.part)
-    return {piece: tuple(sorted(parts)) for piece, parts in found.items()}
+PartsOf = dict[int, tuple[str, ...]]
+"""Parts (by their ids) of each piece."""
 
 
-def failed_parts(pieces: Iterable[int]) -> dict[int, tuple[str, ...]]:
-    """By piece the parts that were printed, are not good, and are not made by now."""
-    made, found = made_parts(pieces := list(pieces)), {}
-    for piece, part in RunPart.objects.filter(piece__in=pieces, good=False).values_list("piece", "part"):
-        if part not in made.get(piece, ()):
-            found.setdefault(piece, set()).add(part)
-    return {piece: tuple(sorted(parts)) for piece, parts in found.items()}
+def made_parts(pieces: Iterable[int]) -> PartsOf:
+    """What is printed and good, or being printed."""
+    return parts_printed(pieces)[0]
+
+
+def parts_printed(pieces: Iterable[int]) -> tuple[PartsOf, PartsOf]:
+    """What is printed and good, or being printed; and what was printed, is not good, and is not made by now."""
+    made, failed = defaultdict(set), defaultdict(set)
+    rows = RunPart.objects.filter(piece__in=list(pieces)).values_list("piece", "part", "good", "run__state")
+    for piece, part, good, state in rows:
+        if state in Run.OPEN or good:
+            made[piece].add(part)
+        elif good is False:
+            failed[piece].add(part)
+    return (
+        {piece: tuple(sorted(parts)) for piece, parts in made.items()},
+        {piece: tuple(sorted(left)) for piece, parts in failed.items() if (left := parts - made[piece])},
+    )
 
 
 def learnt_here() -> Learnt:
@@ -147,20 +152,19 @@ def undo(run: Run) -> Run | None:
     """Take the last press back: the run as it stood, or None where that was its start."""
     with transaction.atomic():
         run = Run.objects.get(pk=run.pk)
-        last = run.presses.first()
+        last = run.presses.filter(undone=False).first()
         if last is None:
             raise Changed("Nothing is left to take back here.")
         if last.kind == "start":
-            # The key stays: sent once more by a hand out of reach meanwhile, it begins nothing.
             run.presses.update(run=None)
             parts = list(run.parts.all())
             run.delete()
-            _thaw(parts)
+            _settle(parts)
             return None
-        _spool(run, -1)
         stood = last.before
         if stood["state"] in Run.OPEN and Run.objects.filter(printer=run.printer_id, state__in=Run.OPEN).exclude(pk=run.pk).exists():
             raise Changed(f"{run.printer_name} prints something else by now. Take that back first.")
+        _spool(run, -1)
         for name in _KEPT:
             value = stood[name]
             setattr(run, name, datetime.fromisoformat(value) if name in ("ended", "paused_since") and value else value)
@@ -168,7 +172,9 @@ def undo(run: Run) -> Run | None:
         for part in run.parts.all():
             part.good = stood["good"].get(str(part.pk))
             part.save(update_fields=["good"])
-        last.delete()
+        # The key stays: what sends it once more, a phone out of reach or a printer that is watched, brings nothing about.
+        last.undone = True
+        last.save(update_fields=["undone"])
         _freeze(run)
     return run
 
@@ -218,18 +224,17 @@ def _unpaused(run: Run, moment: datetime) -> None:
 
 def _freeze(run: Run) -> None:
     """Parts that are being printed or are good keep their geometry; the others are free again."""
-    parts = list(run.parts.all())
+    _settle(list(run.parts.all()))
+
+
+def _settle(parts: Sequence[RunPart]) -> None:
     made = made_parts({p.piece_id for p in parts if p.piece_id})
     for part in parts:
-        if part.piece_id and part.part in made.get(part.piece_id, ()):
+        if part.piece_id is None:
+            continue
+        if part.part in made.get(part.piece_id, ()):
             FrozenPart.objects.get_or_create(piece_id=part.piece_id, part=part.part, defaults={"print_hash": part.print_hash})
-    _thaw(parts)
-
-
-def _thaw(parts: Sequence[RunPart]) -> None:
-    made = made_parts({p.piece_id for p in parts if p.piece_id})
-    for part in parts:
-        if part.piece_id and part.part not in made.get(part.piece_id, ()):
+        else:
             FrozenPart.objects.filter(piece_id=part.piece_id, part=part.part).delete()
 
 

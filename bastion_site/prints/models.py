@@ -98,7 +98,7 @@ class RunPart(models.Model):
 
 
 class Press(models.Model):
-    """A press of a button in the log. Its key comes from the hand that pressed: sent twice, it counts once. The last one of a run can be undone."""
+    """A press of a button in the log. Its key comes from the hand that pressed: sent twice, it counts once, taken back or not."""
 
     key = models.CharField(max_length=64, unique=True)
     run = models.ForeignKey(Run, null=True, on_delete=models.CASCADE, related_name="presses")
@@ -107,6 +107,7 @@ class Press(models.Model):
     at = models.DateTimeField(auto_now_add=True)
     before = models.JSONField(default=dict)
     """How the run stood."""
+    undone = models.BooleanField(default=False)
 
     class Meta:
         ordering = ["-id"]

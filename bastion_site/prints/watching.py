@@ -1,6 +1,7 @@
 """Printers that tell themselves how far they are: asked every few seconds, what they say goes into the log."""
 
 import json
+import logging
 import urllib.error
 import urllib.request
 from contextlib import suppress
@@ -17,6 +18,7 @@ from bastion_site.prints import logbook
 from bastion_site.prints.models import Run
 from bastion_site.shop.models import Printer
 
+logger = logging.getLogger(__name__)
 PATIENCE_S = 2.0
 _MOST_BYTES = 100_000
 _LOCAL = ("http://127.0.0.1", "http://localhost")
@@ -75,7 +77,7 @@ def look_at(printer: Printer) -> str:
         return ""
     try:
         told = ask(printer, "/status")
-    except BastionError as problem:
+    except (BastionError, Changed) as problem:
         Run.objects.filter(pk=run.pk).update(said=str(problem)[:160])
         return str(problem)
     if str(told.get("job", "")) != str(run.pk):
@@ -100,6 +102,9 @@ def look_at(printer: Printer) -> str:
 
 
 def look_at_all() -> None:
-    """Ask every watched printer once."""
+    """Ask every watched printer once; one that says nonsense leaves the others watched."""
     for printer in Printer.objects.filter(watched=True, active=True).exclude(address=""):
-        look_at(printer)
+        try:
+            look_at(printer)
+        except Exception:
+            logger.exception("watching %s", printer.name)

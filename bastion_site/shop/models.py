@@ -1,6 +1,5 @@
 """What the shop has: printers, spools, and how it likes to work."""
 
-from math import hypot
 from typing import get_args
 
 from django.db import models
@@ -9,7 +8,7 @@ from bastion_core.fit.bays import KINDS
 from bastion_core.plates.beds import Gantry
 from bastion_core.schedule.costs import CORE_G, POWER_PRICE_PER_KWH, POWER_W, WEAR_PER_H
 from bastion_core.schedule.model import PLANNING_FACTOR
-from bastion_core.schedule.spools import TOLD_SD, WEIGHED_SD_G, SpoolLeft
+from bastion_core.schedule.spools import SpoolLeft, left_sd_g
 from bastion_core.shop import (
     BED_MARGIN_MM,
     HANDS_WEIGH,
@@ -135,7 +134,7 @@ class Spool(models.Model):
 
     def core(self) -> SpoolLeft:
         """What is left on it, with its doubt."""
-        sd = hypot(WEIGHED_SD_G, TOLD_SD * (self.used_since_g if self.weighed else self.used_g))
+        sd = left_sd_g(self.used_since_g if self.weighed else self.used_g)
         return SpoolLeft(self.pk, self.name, self.material, self.colour, self.left_g, sd, self.price_per_kg)
 
 

@@ -99,7 +99,7 @@ class OnTheFloor(InTheBrowser):
         self.work()
         parts = sum(p["totals"]["parts"] for p in self.client.get(f"/api/builds/{self.build.id}/wall/").json()["rows"])
         expect(self.plates()).to_have_count(parts)
-        self.said(re.compile("What what goes together did|What .* did"))
+        self.said(re.compile("What the sharing of plates did: .* → "))
 
     def held(self) -> list[dict]:
         return Build.objects.get(pk=self.build.pk).recipe.get("held_plates", [])
@@ -141,8 +141,10 @@ class OnTheFloor(InTheBrowser):
         self.until(lambda: Run.objects.get().state == "running", "taken back")
         card = phone.get_by_role("region", name=re.compile("^Small: "))
         card.get_by_role("button", name="Done").click()
+        phone.get_by_role("button", name="Ended just now").click()
         phone.get_by_role("button", name=re.compile("good$")).first.click()
         self.until(lambda: Run.objects.get().state == "done", "done after all")
+        self.assertFalse(Run.objects.get().seen_end)
         work_off()
         self.assertLess(Spool.objects.get().left_g, 1000)
         page.reload()
@@ -183,7 +185,8 @@ class OnTheFloor(InTheBrowser):
         said.get_by_role("button", name="Try two halves lying flat").first.click()
         expect(page).to_have_url(re.compile(r"/cut\?draft="))
         self.work()
-        expect(page.get_by_role("region", name="Drafts")).to_contain_text(re.compile("parts|1 → 2"))
+        draft = self.client.get(f"/api/drafts/{page.url.split('draft=')[1]}/").json()
+        self.assertEqual((draft["totals"]["parts"], len(draft["recipe"]["cuts"])), (2, 1))
 
     def test_a_change_of_the_whole_build_in_pencil(self):
         page = self.page

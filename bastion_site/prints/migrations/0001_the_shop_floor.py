@@ -69,6 +69,7 @@ class Migration(migrations.Migration):
                 ('kind', models.CharField(max_length=8)),
                 ('at', models.DateTimeField(auto_now_add=True)),
                 ('before', models.JSONField(default=dict)),
+                ('undone', models.BooleanField(default=False)),
                 ('run', models.ForeignKey(null=True, on_delete=django.db.models.deletion.CASCADE, related_name='presses', to='prints.run')),
             ],
             options={

@@ -8,6 +8,7 @@ from datetime import timedelta
 from pathlib import Path
 from tempfile import mkdtemp
 
+import trimesh
 from django.test import TestCase
 from django.utils import timezone
 
@@ -83,7 +84,8 @@ class Floor(WithPlates):
         self.assertEqual(sum(n.endswith("plan.json") for n in names), 4)
         self.assertEqual(sum(n.startswith("plates/") for n in names), len(self.floor()["plates"]))
         self.assertTrue(packed.read("labels.pdf").startswith(b"%PDF"))
-        self.assertIsNotNone(io.BytesIO(packed.read(next(n for n in names if n.endswith(".stl")))))
+        for name in (n for n in names if n.endswith(".stl")):
+            self.assertTrue(trimesh.load(io.BytesIO(packed.read(name)), file_type="stl").is_watertight, name)
 
     def test_what_if_a_printer_were_there(self):
         printer = Printer.objects.get()
@@ -102,7 +104,7 @@ class Floor(WithPlates):
         work_off()
         told = self.floor()
         self.assertEqual(len(told["plates"]), 4)
-        self.assertEqual(told["moved"]["because"], "what goes together")
+        self.assertEqual(told["moved"]["because"], "the sharing of plates")
         steps = self.client.get(f"/api/builds/{self.build.id}/steps/").json()
         self.assertEqual(steps["steps"][0]["parts"][0]["differences"][0]["label"], "What goes together")
         self.post(f"builds/{self.build.id}/undo/", step=steps["undo"]["id"])
@@ -171,6 +173,13 @@ class Runs(WithPlates):
         spool.refresh_from_db()
         self.assertEqual(spool.used_g, 0)
         self.assertEqual(FrozenPart.objects.count(), len(names))
+
+    def test_an_end_that_nobody_saw_teaches_no_pace(self):
+        untaught = self.client.get("/api/runs/log/").json()["factor"]
+        at = timezone.now() - timedelta(hours=60)
+        run = self.begin(self.floor()["plates"][0], at=at.isoformat()).json()
+        self.post(f"runs/{run['id']}/press/", key=key(), kind="done", seen_end=False)
+        self.assertEqual(self.client.get("/api/runs/log/").json()["factor"], untaught)
 
     def test_the_wrong_file_shows_both_pictures(self):
         run = self.begin(self.floor()["plates"][0]).json()

@@ -76,8 +76,7 @@ class Logged(TestCase):
             sorted(FrozenPart.objects.values_list("part", flat=True)),
             sorted(Run.objects.values_list("pk", "state")),
             sorted((p, g) for p, g in RunPart.objects.values_list("pk", "good")),
-            logbook.made_parts([self.piece.pk]),
-            logbook.failed_parts([self.piece.pk]),
+            logbook.parts_printed([self.piece.pk]),
             logbook.learnt_here().pace[""].log_mean,
         )
 
@@ -122,6 +121,15 @@ class TakenBack(Logged):
         self.assertEqual(Press.objects.filter(run=run).count(), 2)
         self.spool.refresh_from_db()
         self.assertEqual(self.spool.used_g, 100.0)
+
+    def test_a_press_that_was_taken_back_is_not_brought_about_by_its_echo(self):
+        run = self.start(self.plate("A"))
+        self.now += timedelta(hours=3)
+        logbook.press(run, "done", "watched-done", self.now)
+        logbook.undo(run)
+        logbook.press(run, "done", "watched-done", self.now)
+        self.assertEqual(Run.objects.get().state, "running", "a watched printer goes on saying that it is done")
+        self.assertEqual(self.press(run, "done", 0.5).state, "done")
 
     def test_pauses_are_no_printing(self):
         run = self.start(self.plate("A"))

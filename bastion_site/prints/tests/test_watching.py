@@ -2,6 +2,7 @@
 
 import threading
 import time
+from unittest.mock import patch
 
 from bastion_core.devices.printer import Manner, Simulated, service
 from bastion_site.builds.models import Piece
@@ -30,7 +31,7 @@ class Frozen(WithPlates):
 
         self.assertEqual(findings(walls=5), [], "the solid is the same: only its inside is printed otherwise")
         (told,) = findings(scale=[1.2, 1.2, 1.2])
-        self.assertRegex(told, r"^A printed already.*To print that again takes \d.* h, \d+ g")
+        self.assertRegex(told, r"^A: printed already.*To print that again takes \d.* h, \d+ g")
         self.assertEqual(findings(scale=None), [], "decided back, all is well")
         self.assertEqual(self.floor()["plates"], [], "it is being printed, whatever else was decided")
         self.post(f"runs/{run['id']}/undo/")
@@ -111,6 +112,26 @@ class Watched(WithPlates):
         self.assertIn("knows nothing of this print", look_at(Printer.objects.get()))
         told = self.post(f"runs/{run.id}/press/", key=key(), kind="failed", cause="power")
         self.assertEqual(told.json()["state"], "failed")
+
+    def test_one_that_says_nonsense_leaves_the_others_watched(self):
+        first, second = Printer.objects.get(), Printer.objects.create(name="Other", x_mm=200, y_mm=200, z_mm=200)
+        Printer.objects.update(address="http://127.0.0.1:9", watched=True)
+        asked = []
+
+        def look(printer):
+            asked.append(printer.pk)
+            return float("soon") if printer == first else ""
+
+        with patch("bastion_site.prints.watching.look_at", look), self.assertLogs("bastion_site.prints.watching", "ERROR"):
+            look_at_all()
+        self.assertEqual(asked, [first.pk, second.pk])
+
+    def test_a_service_that_refuses_is_told_and_nothing_is_lost(self):
+        self.machine()
+        self.begin(self.floor()["plates"][0])
+        Printer.objects.update(address=Printer.objects.get().address + "/nowhere")
+        self.assertIn("Nothing is at this address", look_at(Printer.objects.get()))
+        self.assertEqual(Run.objects.get().state, "running")
 
     def test_a_printer_that_does_not_answer_begins_nothing(self):
         Printer.objects.update(address="http://127.0.0.1:9", watched=True)

@@ -1724,6 +1724,7 @@ export interface components {
             };
             /** Format: double */
             in_time: number | null;
+            verdict: components["schemas"]["VerdictEnum"];
             /** Format: double */
             failures: number;
             /** Format: double */
@@ -2282,6 +2283,7 @@ export interface components {
             /** Format: double */
             near_h: number | null;
             awake: boolean;
+            verdict: components["schemas"]["VerdictEnum"];
         };
         /**
          * @description * `holds` - holds
@@ -3727,6 +3729,7 @@ export interface components {
             /** Format: double */
             later_h: number | null;
             fed: components["schemas"]["FedRecord"] | null;
+            spools: number[];
         };
         /** @description A press about a run. */
         PressedRequest: {
@@ -3741,6 +3744,7 @@ export interface components {
             /** Format: double */
             used_g?: number | null;
             note?: string;
+            seen_end?: boolean;
         };
         /** @description Every part, other layer heights, and what other choices would buy and cost. */
         PrintData: {
@@ -4100,6 +4104,7 @@ export interface components {
             settings: string;
             parts: components["schemas"]["RunPartRecord"][];
             usable: string;
+            bed_mm: number[];
         };
         /** @description A sentence with places ``{0}``, ``{1}`` … for its quantities. ``str`` gives it in millimetres. */
         Said: {

@@ -147,7 +147,7 @@ function PlateBar({ plate, y, at, chosen, onChoose }: BarProps) {
   const units = useUnits();
   const [a, b] = [at(new Date(plate.start!).getTime()), at(new Date(plate.end!).getTime())];
   const wide = Math.max(b - a - 1, 2);
-  const short = plate.fed !== null && plate.fed.runs_out > 0.05;
+  const short = plate.fed !== null && plate.fed.verdict !== "holds";
   const name = plate.name.replace("Plate ", "");
   return (
     <g

@@ -142,6 +142,7 @@ function RunCard({ run, causes }: { run: Run; causes: Record<string, string> }) 
   const back = useTakeBack();
   const [asking, setAsking] = useState<"done" | "failed" | null>(null);
   const [bad, setBad] = useState<string[]>([]);
+  const [unseen, setUnseen] = useState(false);
   const [more, setMore] = useState<{ at_mm: number | null; used_g: number | null; note: string }>({ at_mm: null, used_g: null, note: "" });
   const send = (kind: string, said: object = {}) => press.mutate({ run: run.id, key: pressKey(), kind, ...said });
   const names = run.parts.map((p) => p.name);
@@ -150,8 +151,8 @@ function RunCard({ run, causes }: { run: Run; causes: Record<string, string> }) 
       <Stack direction="row" spacing={1.5} sx={{ alignItems: "center" }}>
         <BedPicture
           usable={run.usable}
-          x={bedSize(run.usable)}
-          y={bedSize(run.usable)}
+          x={run.bed_mm[0]}
+          y={run.bed_mm[1]}
           drawn={run.parts.map((p) => p.drawn)}
           size={84}
           label={`${run.name} from above`}
@@ -192,7 +193,7 @@ function RunCard({ run, causes }: { run: Run; causes: Record<string, string> }) 
             color="success"
             sx={BIG}
             disabled={press.isPending}
-            onClick={() => send("done", { bad, ...given(more) })}
+            onClick={() => send("done", { bad, seen_end: !unseen, ...given(more) })}
           >
             {bad.length
               ? `${names.length - bad.length} of ${names.length} parts are good`
@@ -213,6 +214,9 @@ function RunCard({ run, causes }: { run: Run; causes: Record<string, string> }) 
                 {bad.includes(n) ? `${n}: not good` : `${n}: good`}
               </Button>
             ))}
+          <Button variant="outlined" color="inherit" aria-pressed={unseen} onClick={() => setUnseen(!unseen)} sx={{ minHeight: 48 }}>
+            {unseen ? "Ended while nobody looked: its hours teach nothing" : "Ended just now"}
+          </Button>
           <More more={more} setMore={setMore} />
           <Button onClick={() => setAsking(null)} sx={{ minHeight: 48 }}>
             Not yet
@@ -335,8 +339,8 @@ function RunLine({ run }: { run: Run }) {
       ) : (
         <BedPicture
           usable={run.usable}
-          x={bedSize(run.usable)}
-          y={bedSize(run.usable)}
+          x={run.bed_mm[0]}
+          y={run.bed_mm[1]}
           drawn={run.parts.map((p) => p.drawn)}
           bad={run.parts.flatMap((p, i) => (p.good === false ? [i] : []))}
           size={64}
@@ -376,6 +380,3 @@ function RunLine({ run }: { run: Run }) {
     </Box>
   );
 }
-
-/** How large a bed is drawn, from its own outline. */
-const bedSize = (usable: string) => 2.1 * Math.max(10, ...(usable.match(/-?\d+(\.\d+)?/g)?.map((n) => Math.abs(Number(n))) ?? [100]));

@@ -148,16 +148,15 @@ export function Fed({ plate }: { plate: Plate }) {
   const f = plate.fed;
   if (!f || plate.resin) return null;
   const takes = `${units.plain(f.grams, 0)} ± ${units.plain(f.sd_g, 0)} g`;
-  const verdict = f.spool === null || (f.runs_out > 0.5 && !f.awake) ? "stops" : f.runs_out > 0.05 ? "tight" : "holds";
   const words =
     f.spool === null
       ? `No spool of this is free then: it takes ${takes}.`
-      : f.runs_out > 0.05
+      : f.verdict !== "holds"
         ? `${f.spool_name}: ${units.grams(f.left_g)} left, this takes ${takes}: ${units.percent(f.runs_out, 0)} to run out${f.near_h === null ? "" : ` near hour ${units.plain(f.near_h, 0)}`}, ${f.awake ? "while somebody is awake" : "with nobody awake"}.`
         : `${f.spool_name}: ${units.grams(f.left_g)} left, this takes ${takes}.`;
   return (
-    <Stack direction="row" spacing={1} sx={{ my: 0.75, alignItems: "flex-start", borderLeft: `4px solid ${inks[verdict]}`, pl: 1 }}>
-      <Mark verdict={verdict} />
+    <Stack direction="row" spacing={1} sx={{ my: 0.75, alignItems: "flex-start", borderLeft: `4px solid ${inks[f.verdict]}`, pl: 1 }}>
+      <Mark verdict={f.verdict} />
       <Typography variant="body2">{words}</Typography>
     </Stack>
   );
@@ -172,7 +171,7 @@ export function Begin({ build, floor, plate, large }: { build: number; floor: Fl
   const [key, setKey] = useState(pressKey);
   const [printer, setPrinter] = useState<string | null>(null);
   const on = printer ?? plate.printer;
-  const fits = spools.data?.filter((s) => s.material === plate.material && (!plate.colour || s.colour === plate.colour)) ?? [];
+  const fits = spools.data?.filter((s) => plate.spools.includes(s.id)) ?? [];
   const busy = floor.running.find((r) => r.printer === on);
   const print = (spool: number | null) =>
     begin.mutate({ key, plate: plate.id, printer: on, spool }, { onSuccess: () => setOpen(false), onSettled: () => setKey(pressKey()) });

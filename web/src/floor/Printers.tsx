@@ -165,7 +165,7 @@ function Headline({ floor }: { floor: Floor }) {
           component="span"
           sx={{
             whiteSpace: "nowrap",
-            color: c.in_time === null ? undefined : c.in_time < 0.5 ? inks.stops : c.in_time < 0.8 ? inks.tight : inks.holds,
+            color: c.in_time === null ? undefined : inks[c.verdict],
           }}
         >
           {odds}

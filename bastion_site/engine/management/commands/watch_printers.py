@@ -1,6 +1,5 @@
 """Ask every watched printer every few seconds, until stopped."""
 
-import logging
 import time
 
 from django.core.management.base import BaseCommand
@@ -9,7 +8,6 @@ from django.db import close_old_connections
 from bastion_site.prints.watching import look_at_all
 
 _EVERY_S = 2.0
-logger = logging.getLogger(__name__)
 
 
 class Command(BaseCommand):
@@ -17,10 +15,6 @@ class Command(BaseCommand):
 
     def handle(self, *args, **options) -> None:
         while True:
-            try:
-                look_at_all()
-            except Exception:
-                # One printer that says nonsense must not leave the others unwatched.
-                logger.exception("watching the printers")
+            look_at_all()
             close_old_connections()
             time.sleep(_EVERY_S)
