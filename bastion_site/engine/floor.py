@@ -68,14 +68,15 @@ def still_to_print(build: Build, plates: tuple[Plate, ...]) -> tuple[Plate, ...]
 
 def asked_of(build: Build, needs: tuple[Need, ...], begin: datetime | None = None, any_spool: bool = False) -> Asked:
     """What a build's calendar depends on now: who is awake, what runs on the printers (of any build), what the log says of their pace."""
-    shop, learnt = Shop.current(), learnt_here()
+    shop = Shop.current()
+    learnt = learnt_here(shop)
     printers = tuple(Printer.objects.filter(active=True).values_list("name", flat=True))
     moment = begin or quarter(timezone.localtime().replace(tzinfo=None))
     busy = []
     for run in Run.objects.filter(state__in=Run.OPEN, printer__active=True).select_related("printer"):
         until = timezone.localtime(run.expected).replace(tzinfo=None)
         busy.append(Busy(run.printer.name, max(until, moment + timedelta(hours=_OVERDUE_H)), str(run.pk)))
-    there = [s.core() for s in Spool.objects.all()]
+    there = [] if any_spool else [s.core() for s in Spool.objects.all()]
     spools = {} if any_spool else {stuff: sum(s.left_g > 0 and s.feeds(stuff) for s in there) for stuff in {n.stuff for n in needs}}
     paces = {key: guess.median for key, guess in learnt.pace.items()}
     due = datetime.combine(build.due, time()) if build.due else None

@@ -1,6 +1,6 @@
 """What a piece takes as a whole, what the last change did to that, and when all of a build could be printed."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from datetime import datetime, timedelta
 
 from django.core.cache import cache
@@ -60,12 +60,12 @@ def build_calendar(build: Build, instead: Mapping[int, Mapping[str, str]] | None
         plates, _, _ = floor.plates_of(build)
         if plates:
             return _of_plates(build, plates)
-    shown = {p.pk: p.shown for p in build.pieces.all()} | dict(instead or {})
-    needs, missing = _alone(build, shown)
+    pieces = list(build.pieces.all())
+    needs, missing = _alone(pieces, {p.pk: p.shown for p in pieces} | dict(instead or {}))
     asked = floor.asked_of(build, needs, begin=_next_hour(), any_spool=True)
     plan = _quick(asked)
-    pieces = {n.id: (int(n.id.split("/")[0]),) for n in needs}
-    return _told(build, asked, plan, pieces, {n.id: n.name for n in needs}, missing)
+    whose = {n.id: (int(n.id.split("/")[0]),) for n in needs}
+    return _told(build, asked, plan, whose, {n.id: n.name for n in needs}, missing)
 
 
 def _of_plates(build: Build, plates: tuple[Plate, ...]) -> dict:
@@ -75,25 +75,24 @@ def _of_plates(build: Build, plates: tuple[Plate, ...]) -> dict:
     calendar = Calendar.objects.filter(build=build).first()
     kept = floor.kept_of(calendar) if calendar is not None and floor.fresh(calendar, asked) else None
     plan = kept.plan if kept is not None else _quick(asked)
-    recipe = build.of(PlatesRecipe)
-    missing = [p.name for p in build.pieces.all() if "print" not in p.shown or p.pk in recipe.left_out]
-    shown = {p.pk: p.shown["print"] for p in build.pieces.all() if "print" in p.shown}
+    recipe, pieces = build.of(PlatesRecipe), list(build.pieces.all())
+    missing = [p.name for p in pieces if "print" not in p.shown or p.pk in recipe.left_out]
+    shown = {p.pk: p.shown["print"] for p in pieces if "print" in p.shown}
     store = DatabaseStore()
     store.look_up(Ref("print", h) for h in shown.values())
     results = {pk: store.find(Ref("print", h)) for pk, h in shown.items()}
-    missing += [p.name for p in build.pieces.all() if (results.get(p.pk) or {}).get("unprintable")]
-    pieces = {p.id: tuple(sorted({part.piece for part in p.parts})) for p in plates}
-    told = _told(build, asked, plan, pieces, {p.id: p.name for p in plates}, missing)
+    missing += [p.name for p in pieces if (results.get(p.pk) or {}).get("unprintable")]
+    whose = {p.id: tuple(sorted({part.piece for part in p.parts})) for p in plates}
+    told = _told(build, asked, plan, whose, {p.id: p.name for p in plates}, missing)
     if kept is not None:
         told |= {"in_time": kept.odds.in_time, "by_80": kept.odds.by["80"].isoformat(timespec="minutes")}
     return told
 
 
-def _alone(build: Build, shown: Mapping[int, Mapping[str, str]]) -> tuple[tuple[Need, ...], list[str]]:
-    """Every part of the build as a print of its own, and the names of pieces that are not whole in it."""
+def _alone(pieces: Sequence[Piece], shown: Mapping[int, Mapping[str, str]]) -> tuple[tuple[Need, ...], list[str]]:
+    """Every part of these pieces as a print of its own, and the names of pieces that are not whole in it."""
     store = DatabaseStore()
     store.look_up(Ref("print", s["print"]) for s in shown.values() if "print" in s)
-    pieces = list(build.pieces.all())
     made = made_parts(p.pk for p in pieces)
     needs, missing = [], []
     for piece in pieces:
@@ -126,7 +125,7 @@ def _quick(asked: Asked) -> Plan:
 
 
 def _told(
-    build: Build, asked: Asked, plan: Plan, pieces: Mapping[str, tuple[int, ...]], names: Mapping[str, str], missing: list[str]
+    build: Build, asked: Asked, plan: Plan, whose: Mapping[str, tuple[int, ...]], names: Mapping[str, str], missing: list[str]
 ) -> dict:
     iso = lambda moment: moment.isoformat(timespec="minutes")  # noqa: E731
     end = plan.done if plan.slots or asked.busy else None
@@ -140,8 +139,8 @@ def _told(
         "machine_h": sum((s.end - s.start).total_seconds() for s in plan.slots) / 3600,
         "slots": [
             {
-                "piece": pieces[s.plate][0],
-                "pieces": list(pieces[s.plate]),
+                "piece": whose[s.plate][0],
+                "pieces": list(whose[s.plate]),
                 "part": names[s.plate],
                 "printer": s.printer,
                 "start": iso(s.start),

@@ -48,9 +48,9 @@ def parts_printed(pieces: Iterable[int]) -> tuple[PartsOf, PartsOf]:
     )
 
 
-def learnt_here() -> Learnt:
+def learnt_here(shop: Shop | None = None) -> Learnt:
     """What the shop's log teaches."""
-    return learnt(told(), Shop.current().planning_factor)
+    return learnt(told(), (shop or Shop.current()).planning_factor)
 
 
 def told() -> list[Told]:
