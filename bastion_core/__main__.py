@@ -1,10 +1,10 @@
-"""``python -m bastion_core plan|measure|predict|body|fit|coupon|magnet|printer …``: the core without a server or a database."""
+"""``python -m bastion_core plan|measure|predict|body|fit|assemble|coupon|magnet|printer …``: the core without a server or a database."""
 
 import argparse
 import sys
 from collections.abc import Sequence
 
-from bastion_core.commands import coupon, fit, magnet, measure, plan, printer
+from bastion_core.commands import assemble, coupon, fit, magnet, measure, plan, printer
 from bastion_core.commands.options import Parser
 from bastion_core.errors import BastionError
 from bastion_core.progress import Progress, silent
@@ -17,6 +17,7 @@ def _arguments(argv: Sequence[str]) -> argparse.Namespace:
     measure.add_commands(commands)
     fit.add_command(commands)
     coupon.add_command(commands)
+    assemble.add_command(commands)
     magnet.add_command(commands)
     printer.add_command(commands)
     return parser.parse_args(argv)

@@ -7,9 +7,9 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 from typing import Any, Literal
 
-Unit = Literal["mm", "mm2", "mm3", "share", "g", "h", "count", "deg"]
+Unit = Literal["mm", "mm2", "cm2", "mm3", "share", "g", "h", "count", "deg"]
 _PER_UNIT: dict[str, tuple[float, str]] = {
-    "mm": (1, " mm"), "mm2": (1, " mm²"), "mm3": (1e-3, " cm³"), "share": (100, " %"), "g": (1, " g"), "h": (1, " h"), "count": (1, ""), "deg": (1, "°"),
+    "mm": (1, " mm"), "mm2": (1, " mm²"), "cm2": (1e-2, " cm²"), "mm3": (1e-3, " cm³"), "share": (100, " %"), "g": (1, " g"), "h": (1, " h"), "count": (1, ""), "deg": (1, "°"),
 }  # fmt: skip
 
 
@@ -92,6 +92,11 @@ def mm(*values: float, digits: int = 0, between: str = " × ") -> Quantity:
 def span_mm(low: float, high: float, digits: int = 0) -> Quantity:
     """A range of lengths: “600 to 640 mm”."""
     return mm(low, high, digits=digits, between=" to ")
+
+
+def cm2(value_mm2: float) -> Quantity:
+    """A larger area, given in mm²."""
+    return Quantity((float(value_mm2),), "cm2")
 
 
 def hours(value: float) -> Quantity:

@@ -4,6 +4,9 @@ from typing import Any
 
 import numpy as np
 
+from bastion_core.assemble.recipe import AssembleRecipe
+from bastion_core.assemble.records import order_record
+from bastion_core.assemble.station import bays_in
 from bastion_core.case import Case
 from bastion_core.cut.aims import Aim
 from bastion_core.cut.plans import Alternative
@@ -11,12 +14,13 @@ from bastion_core.cut.station import CutData, CutResult
 from bastion_core.engine.graph import Graph
 from bastion_core.engine.keeping import plain
 from bastion_core.findings import Finding, Verdict
+from bastion_core.fit.recipe import FitRecipe
 from bastion_core.fit.station import FitResult
 from bastion_core.geometry.mesh import Floats
 from bastion_core.geometry.place import quarter_turns, scaling
 from bastion_core.join.glue import glued
 from bastion_core.join.recipe import JoinRecipe
-from bastion_core.join.records import SeamRecord
+from bastion_core.join.records import SeamRecord, axis_of
 from bastion_core.join.station import JoinData, JoinResult
 from bastion_core.pieces.recipe import PiecesRecipe
 from bastion_core.pieces.station import PiecesResult
@@ -36,7 +40,8 @@ _SWUNG = (
 def plan_record(graph: Graph, file_name: str, more_warnings: tuple[str, ...] = ()) -> dict[str, Any]:
     """plan.json's content for a piece that is computed to the end.
 
-    ``parts[].transform`` (4x4 rows) brings a part as it lies back to the scaled model as it lay in its file.
+    ``parts[].transform`` (4x4 rows) brings a part as it lies back to the scaled model as it lay in its file; ``upright`` does so for what is told
+    in the upright piece: seams, joints, rods.
     """
     case = graph.case
     pieces: PiecesResult = graph.result("pieces")
@@ -60,10 +65,14 @@ def plan_record(graph: Graph, file_name: str, more_warnings: tuple[str, ...] = (
             "unit": pieces.unit,
         },
         **_set(case.of(PiecesRecipe), graph.result("cut")),
+        "material": case.of(PrintRecipe).material,
+        "inside": [{k: v for k, v in plain(t).items() if k != "to_mm"} for t in bays_in(case.of(FitRecipe), fit)],
         "scale": [round(float(s), 6) for s in fit.scale],
         "fit": None if case.wearer is None else _fit(fit),
         "parts": parts,
         "seams": [_seam(s, case) | {"seen_cm": seen.get(s.id)} for s in join.seams],
+        "upright": rows_of(home),
+        "assembly": _assembly(graph),
         "steps": [{"above": list(s.above), "below": list(s.below), "seams": list(s.seams), "axis": list(s.axis)} for s in join.steps],
         "alternatives": [_alternative(a, cut.aim) for a in cut.alternatives],
         "rods": [] if join.long is None else [plain(r) for r in join.long.rods],
@@ -82,6 +91,13 @@ def plan_record(graph: Graph, file_name: str, more_warnings: tuple[str, ...] = (
         },
         "warnings": [*more_warnings, *warnings(graph), *(f"{s.parts[0]} to {s.parts[1]}: {s.advice}" for s in join.seams if s.advice)],
     }
+
+
+def _assembly(graph: Graph) -> dict[str, Any] | None:
+    """The order in which it comes together, and what was decided about it; None where it is not computed yet."""
+    if graph.found("assemble") is None:
+        return None
+    return {"decided": plain(graph.case.of(AssembleRecipe))} | order_record(graph.result("assemble"), graph.data("assemble"))
 
 
 def _alternative(plan: Alternative, chosen: Aim | None) -> dict[str, Any]:
@@ -199,6 +215,7 @@ def _seam(seam: SeamRecord, case: Case) -> dict[str, Any]:
         for f in seam.joints
     ]
     told = {k: record[k] for k in ("id", "letters", "parts", "cut", "area_mm2", "kind")}
+    told |= {"axis": list(axis_of(seam)), "rim_mm": seam.needs.rim_mm}
     return told | {
         "joints": joints,
         "closing": record["closing"],

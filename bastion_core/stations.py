@@ -2,6 +2,7 @@
 
 from typing import Any
 
+from bastion_core.assemble.station import AssembleStation
 from bastion_core.cut.station import CutStation
 from bastion_core.engine.graph import in_order
 from bastion_core.engine.recipe import Recipe, registered
@@ -15,7 +16,7 @@ from bastion_core.plates.station import PlatesStation
 from bastion_core.print.station import PrintStation
 
 STATIONS: tuple[Station[Any, Any, Any], ...] = (
-    MeasureStation(), PiecesStation(), FitStation(), CutStation(), JoinStation(), PrintStation(),
+    MeasureStation(), PiecesStation(), FitStation(), CutStation(), JoinStation(), PrintStation(), AssembleStation(),
 )  # fmt: skip
 """Of a piece."""
 BUILD_STATIONS: tuple[Station[Any, Any, Any], ...] = (MotionStation(), PlatesStation())

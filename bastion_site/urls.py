@@ -6,7 +6,16 @@ from rest_framework.routers import DefaultRouter
 
 from bastion_site.api.builds import BuildView
 from bastion_site.api.drafts import DraftView
-from bastion_site.api.files import build_hardware, photo, piece_hardware, piece_strips, stage_file, takeaway
+from bastion_site.api.files import (
+    assembly_pictures,
+    assembly_sheet,
+    build_hardware,
+    photo,
+    piece_hardware,
+    piece_strips,
+    stage_file,
+    takeaway,
+)
 from bastion_site.api.floor import everything, floor_view, labels, plate_3mf, what_if_all
 from bastion_site.api.jobs import JobView
 from bastion_site.api.links import LinkView, far_sheet
@@ -40,6 +49,8 @@ urlpatterns = [
     path("api/", include(router.urls)),
     path("api/shop/", ShopView.as_view({"get": "retrieve", "patch": "partial_update"})),
     re_path(r"^api/stage/(?P<station>pieces|preview|fit|cut|seen|join|print)/(?P<hash_>[0-9a-f]{32,64})/$", stage_file),
+    re_path(r"^api/assembly/(?P<hash_>[0-9a-f]{32,64})/$", assembly_pictures),
+    path("api/pieces/<int:pk>/assembly.pdf", assembly_sheet),
     path("api/pieces/<int:pk>/takeaway/", takeaway),
     path("api/pieces/<int:pk>/hardware.csv", piece_hardware),
     path("api/builds/<int:pk>/hardware.csv", build_hardware),

@@ -169,3 +169,14 @@ def seam_record(
         (low_u, -high_v, high_u - low_u, high_v - low_v), tuple(three(p, 2) for p in outline), tuple(three(r, 6) for r in rows),
         round(joint.inside_mm, 1), glue_needs(joint, lighter), seam.own, closing_record(joint.closing, poses) if joint.closing else None,
     )  # fmt: skip
+
+
+def axis_of(seam: SeamRecord) -> tuple[float, float, float]:
+    """The unit direction in which the part above comes off: along what slides where something does, else square to the seam."""
+    slides = next((f.axis for f in seam.joints if f.what == "dovetail"), None)
+    if slides is not None:
+        return slides
+    rows = np.array(seam.to_space)
+    # Of the drawing y points down.
+    up = -np.cross(rows[:, 0], rows[:, 1])
+    return three(up / np.linalg.norm(up), 6)

@@ -13,7 +13,9 @@ from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import extend_schema
 from rest_framework.decorators import api_view
 
-from bastion_core.engine.keeping import plain
+from bastion_core.assemble.paper import assembly_pdf
+from bastion_core.assemble.records import PICTURES, AssemblyDrawings
+from bastion_core.engine.keeping import plain, whole
 from bastion_core.engine.store import Ref
 from bastion_core.join.patterns import strips_pdf, strips_svg
 from bastion_core.join.station import JoinData
@@ -23,6 +25,7 @@ from bastion_site.builds.models import Build, Piece
 from bastion_site.engine.cases import WITH, PieceGraph, graph_of
 from bastion_site.engine.store import DatabaseStore
 from bastion_site.errors import NotYet
+from bastion_site.wire import wire
 
 _STAGE = {
     "pieces": ("pieces", "preview.glb"), "preview": ("preview", "preview.glb"), "fit": ("fit", "fit.glb"), "cut": ("cut", "parts.glb"),
@@ -32,7 +35,7 @@ _STAGE = {
 
 
 def put_piece(zipped: zipfile.ZipFile, graph: PieceGraph, folder: str = "") -> dict[str, Any]:
-    """A piece's files into a zip: its parts, plan.json, the cut list, a sheet to print. Returns what plan.json says."""
+    """A piece's files into a zip: its parts, plan.json, the cut list, sheets to print. Returns what plan.json says."""
     piece, printed = graph.piece, graph.found("print")
     assert printed is not None
     record = plan_record(graph, piece.file_name)
@@ -47,6 +50,9 @@ def put_piece(zipped: zipfile.ZipFile, graph: PieceGraph, folder: str = "") -> d
     zipped.writestr(folder + "plan.json", json.dumps(record, indent=1, ensure_ascii=False))
     zipped.writestr(folder + "cut-list.csv", written.getvalue())
     zipped.writestr(folder + "sheet.html", sheet)
+    order = _assembly(graph)
+    if order is not None:
+        zipped.writestr(folder + "assembly.pdf", order)
     return record
 
 
@@ -66,6 +72,42 @@ def stage_file(request, station: str, hash_: str) -> HttpResponse:
     if not path.is_file():
         raise Http404("This view is not computed yet.")
     return FileResponse(path.open("rb"), content_type="model/gltf-binary", headers={"Cache-Control": "public, max-age=31536000, immutable"})
+
+
+@extend_schema(responses=wire(AssemblyDrawings))
+@api_view(["GET"])
+def assembly_pictures(request, hash_: str) -> HttpResponse:
+    """The drawings of an order. Named by hash, so they never change."""
+    path = DatabaseStore().folder(Ref("assemble", hash_)) / PICTURES
+    if not path.is_file():
+        raise Http404("This order is not drawn yet.")
+    return HttpResponse(
+        path.read_bytes(), content_type="application/json", headers={"Cache-Control": "public, max-age=31536000, immutable"}
+    )
+
+
+@extend_schema(responses={(200, "application/pdf"): OpenApiTypes.BINARY})
+@api_view(["GET"])
+def assembly_sheet(request, pk: int) -> HttpResponse:
+    """A piece's order to print: a drawing for each step, with what to do."""
+    piece = Piece.objects.select_related(*WITH).filter(pk=pk).first()
+    if piece is None:
+        raise Http404("There is no such piece.")
+    sheet = _assembly(graph_of(piece))
+    if sheet is None:
+        raise NotYet("The order is not computed yet. Wait for it, and download the sheet then.")
+    answer = HttpResponse(sheet, content_type="application/pdf")
+    answer["Content-Disposition"] = f'attachment; filename="{part_name(piece.name)}-assembly.pdf"'
+    return answer
+
+
+def _assembly(graph: PieceGraph) -> bytes | None:
+    """The order as PDF; None where it is not computed yet."""
+    found = graph.found("assemble")
+    if found is None:
+        return None
+    drawn = whole(AssemblyDrawings, json.loads((graph.store.folder(found.ref) / PICTURES).read_text("utf-8")))
+    return assembly_pdf(graph.piece.name, graph.data("assemble"), drawn)
 
 
 @extend_schema(responses={(200, "image/*"): OpenApiTypes.BINARY})

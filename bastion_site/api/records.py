@@ -165,6 +165,8 @@ class Files:
     """How much of its surface is seen."""
     joined: str | None
     """Every part as it is joined."""
+    assembly: str | None
+    """The hash under which the pictures of its order lie."""
 
 
 Detail = make_dataclass(

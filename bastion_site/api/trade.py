@@ -7,6 +7,8 @@ from rest_framework.decorators import api_view
 from rest_framework.response import Response
 
 from bastion_core import __version__
+from bastion_core.assemble.recipe import PUT_KINDS, PutIn
+from bastion_core.assemble.table import INSIDES
 from bastion_core.cut.aims import AIMS
 from bastion_core.cut.recipe import KEEP_OUT_MM, MOST_BOW_MM
 from bastion_core.engine.keeping import plain
@@ -92,6 +94,11 @@ class Trade:
     """What strips inside of moving plates are cut of."""
     glues: dict[str, str]
     """By their codes."""
+    insides: dict[str, str]
+    """What an inside is covered with, by its code."""
+    put_kinds: tuple[str, ...]
+    """What goes inside that the fit knows nothing of."""
+    new_put: PutIn
     most_bow_mm: float
     """How far a cut may be bowed, over 100 mm."""
     ladders: tuple[Ladder, ...]
@@ -134,6 +141,9 @@ def trade(request) -> Response:
         dict(MOVES),
         tuple(STRIPS_MM),
         {g.key: g.name for g in GLUES.values()},
+        {i.key: i.name for i in INSIDES.values()},
+        PUT_KINDS,
+        PutIn("battery", "", "battery"),
         MOST_BOW_MM,
         tuple(Ladder(f"{what}_mm", name, steps) for what, (name, steps) in LADDERS.items()),
         OUT_OF_PROPORTION,

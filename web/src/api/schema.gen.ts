@@ -4,6 +4,23 @@
  */
 
 export interface paths {
+    "/api/assembly/{hash_}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The drawings of an order. Named by hash, so they never change. */
+        get: operations["assembly_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/builds/": {
         parameters: {
             query?: never;
@@ -509,6 +526,23 @@ export interface paths {
         head?: never;
         /** @description Change decisions. Names the version they were made against; 409 when it is no longer the current one. */
         patch: operations["pieces_partial_update"];
+        trace?: never;
+    };
+    "/api/pieces/{id}/assembly.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A piece's order to print: a drawing for each step, with what to do. */
+        get: operations["pieces_assembly.pdf_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/api/pieces/{id}/compute/": {
@@ -1480,6 +1514,109 @@ export interface components {
             plate: components["schemas"]["PlateFit"] | null;
             crease_drawing: components["schemas"]["JointDrawing"] | null;
         };
+        /** @description Every step, and what mending costs. */
+        AssembleData: {
+            steps: components["schemas"]["AssemblyStep"][];
+            mends: components["schemas"]["Mend"][];
+            /** Format: double */
+            bench_from_h: number;
+            /** Format: double */
+            bench_h: number;
+        };
+        /** @description What the Wall and the findings want to know. */
+        AssembleResult: {
+            steps: number;
+            /** Format: double */
+            hands_h: number;
+            /** Format: double */
+            elapsed_h: number;
+            days: number;
+            /** Format: double */
+            waits_h: number;
+            /** Format: double */
+            risk_h: number;
+            locked: components["schemas"]["Locked"][];
+            things: components["schemas"]["ThingTold"][];
+            insides: components["schemas"]["InsideTold"][];
+            impossible: components["schemas"]["Said"];
+            unknown: string[];
+            /** Format: double */
+            costs_h: number;
+            costs_days: number;
+            unwelded: string[];
+            /** Format: double */
+            chance: number | null;
+            parts: number;
+        };
+        /** @description What is drawn of an order: all of it together, and each step. They lie in a file of their own, so that a page that polls does not fetch them. */
+        AssemblyDrawings: {
+            whole: components["schemas"]["StepDrawing"];
+            steps: components["schemas"]["StepDrawing"][];
+        };
+        /** @description One step: what is done, to what, with what, how long it takes and what waits for it. */
+        AssemblyStep: {
+            key: string;
+            kind: components["schemas"]["AssemblyStepKindEnum"];
+            title: components["schemas"]["Said"];
+            how: components["schemas"]["Said"][];
+            parts: string[];
+            onto: string[];
+            way: number[];
+            seams: string[];
+            glue: string;
+            /** Format: double */
+            amount_ml: number;
+            tapes: number;
+            /** Format: double */
+            weld_cm: number;
+            /** Format: double */
+            hands_min: number;
+            /** Format: double */
+            start_h: number;
+            /** Format: double */
+            end_h: number;
+            day: number;
+            clock: string;
+            /** Format: double */
+            handle_h: number;
+            /** Format: double */
+            full_h: number;
+            /** Format: double */
+            sets_min: number;
+            by_clock: string;
+            meanwhile: string[];
+            check: components["schemas"]["Said"][];
+            /** Format: double */
+            fails: number;
+            /** Format: double */
+            lost_h: number;
+            caution: string;
+            /** Format: double */
+            machine_lost_h: number;
+        };
+        /**
+         * @description * `dry` - dry
+         *     * `mock` - mock
+         *     * `insert` - insert
+         *     * `magnets` - magnets
+         *     * `sand` - sand
+         *     * `fill` - fill
+         *     * `glue` - glue
+         *     * `screw` - screw
+         *     * `close` - close
+         *     * `slide` - slide
+         *     * `rivet` - rivet
+         *     * `rod` - rod
+         *     * `paint` - paint
+         *     * `line` - line
+         *     * `wire` - wire
+         *     * `place` - place
+         *     * `visor` - visor
+         *     * `pads` - pads
+         *     * `test` - test
+         * @enum {string}
+         */
+        AssemblyStepKindEnum: "dry" | "mock" | "insert" | "magnets" | "sand" | "fill" | "glue" | "screw" | "close" | "slide" | "rivet" | "rod" | "paint" | "line" | "wire" | "place" | "visor" | "pads" | "test";
         /**
          * @description * `long` - long
          *     * `x` - x
@@ -1589,6 +1726,16 @@ export interface components {
             fails_per_100_h: number;
             done_80: string | null;
             watched: boolean;
+        };
+        /** @description One step of the maker's before another; both by their keys. */
+        Before: {
+            first: string;
+            then: string;
+        };
+        /** @description One step of the maker's before another; both by their keys. */
+        BeforeRequest: {
+            first: string;
+            then: string;
         };
         /** @description A plate is begun. ``key`` comes from the hand that pressed. */
         BeginRequest: {
@@ -1959,6 +2106,13 @@ export interface components {
             resin: string[];
             formed: string[];
             as_supplied: boolean;
+            inside: string;
+            put_in: components["schemas"]["PutIn"][];
+            visor: boolean;
+            unglued: string[];
+            fixed: components["schemas"]["Before"][];
+            /** Format: double */
+            bench_h: number;
         };
         /** @description What a page has to know of a decision: its label, unit, bounds, choices, and whether it may be left open. */
         DecisionRecord: {
@@ -2015,11 +2169,13 @@ export interface components {
             cut: components["schemas"]["CutResult"] | null;
             join: components["schemas"]["JoinResult"] | null;
             print: components["schemas"]["PrintResult"] | null;
+            assemble: components["schemas"]["AssembleResult"] | null;
             pieces_data: components["schemas"]["PiecesData"] | null;
             fit_data: components["schemas"]["FitData"] | null;
             cut_data: components["schemas"]["CutData"] | null;
             join_data: components["schemas"]["JoinData"] | null;
             print_data: components["schemas"]["PrintData"] | null;
+            assemble_data: components["schemas"]["AssembleData"] | null;
         };
         /** @description One decision that changed: its name, what it is called, and its values in words. */
         Difference: {
@@ -2153,6 +2309,20 @@ export interface components {
             formed?: string[];
             /** Lie as supplied */
             as_supplied?: boolean;
+            inside?: string;
+            /** What else goes inside */
+            put_in?: components["schemas"]["PutInRequest"][];
+            /** A visor goes in */
+            visor?: boolean;
+            /** Left unglued */
+            unglued?: string[];
+            /** Fixed by you */
+            fixed?: components["schemas"]["BeforeRequest"][];
+            /**
+             * Hours at the bench a day
+             * Format: double
+             */
+            bench_h?: number;
             wearer?: number | null;
             because?: components["schemas"]["SaidRequest"] | null;
             version?: number;
@@ -2172,7 +2342,7 @@ export interface components {
         /** @description A shape in a seam's drawing (SVG path, mm, y downward): what is carved, what is grown on. */
         Drawn: {
             path: string;
-            tone: components["schemas"]["ToneEnum"];
+            tone: components["schemas"]["DrawnToneEnum"];
         };
         /** @description A contact; drawn where its joint meets nothing sooner. */
         DrawnContact: {
@@ -2180,6 +2350,12 @@ export interface components {
             tightest: boolean;
             drawing: components["schemas"]["JointDrawing"] | null;
         };
+        /**
+         * @description * `hole` - hole
+         *     * `grown` - grown
+         * @enum {string}
+         */
+        DrawnToneEnum: "hole" | "grown";
         /** @description What a part takes. Hours are the printer's own; no planning factor in them. */
         Estimate: {
             /** Format: double */
@@ -2329,6 +2505,7 @@ export interface components {
             laid: string | null;
             seen: string | null;
             joined: string | null;
+            assembly: string | null;
         };
         /** @description Something judged: what (a stable word), how bad, in words, where, and what would mend it. */
         Finding: {
@@ -2634,6 +2811,17 @@ export interface components {
             brittle: boolean;
             down: number[];
         };
+        /** @description A part's inside: how large, and how much of it is reached once the piece is whole, and where it is covered. */
+        InsideTold: {
+            part: string;
+            /** Format: double */
+            area_dm2: number;
+            /** Format: double */
+            share_whole: number;
+            /** Format: double */
+            share: number;
+            step: string;
+        };
         /** @description A piece whole, and parted where that costs clearly less. */
         Instead: {
             whole: components["schemas"]["Alternative"];
@@ -2838,6 +3026,15 @@ export interface components {
             /** @description Empty for all of it. */
             keys?: string[];
         };
+        /** @description Something that goes onto the rest no straight way. */
+        Locked: {
+            step: string;
+            moves: string;
+            by: string;
+            /** Format: double */
+            travel_mm: number;
+            at_mm: number[];
+        };
         /** @description The log: runs, newest first, told against real, and what was learnt. */
         LogBook: {
             runs: components["schemas"]["RunRecord"][];
@@ -3016,6 +3213,21 @@ export interface components {
             to_probability: number;
             guessed: boolean;
             reason: components["schemas"]["Said"];
+        };
+        /** @description What mending takes: hours of hands, of a printer, and days until the piece stands where it stood. */
+        Mend: {
+            what: components["schemas"]["WhatEnum"];
+            part: string;
+            /** Format: double */
+            by_mm: number;
+            after: string;
+            /** Format: double */
+            hands_h: number;
+            /** Format: double */
+            printer_h: number;
+            days: number;
+            possible: boolean;
+            said: components["schemas"]["Said"];
         };
         /** @description A further file of a piece, or the piece whose files it is to share. */
         MoreFileRequest: {
@@ -3321,6 +3533,20 @@ export interface components {
             formed?: string[];
             /** Lie as supplied */
             as_supplied?: boolean;
+            inside?: string;
+            /** What else goes inside */
+            put_in?: components["schemas"]["PutInRequest"][];
+            /** A visor goes in */
+            visor?: boolean;
+            /** Left unglued */
+            unglued?: string[];
+            /** Fixed by you */
+            fixed?: components["schemas"]["BeforeRequest"][];
+            /**
+             * Hours at the bench a day
+             * Format: double
+             */
+            bench_h?: number;
             name?: string;
             note?: string;
             wearer?: number | null;
@@ -3455,6 +3681,20 @@ export interface components {
             formed?: string[];
             /** Lie as supplied */
             as_supplied?: boolean;
+            inside?: string;
+            /** What else goes inside */
+            put_in?: components["schemas"]["PutInRequest"][];
+            /** A visor goes in */
+            visor?: boolean;
+            /** Left unglued */
+            unglued?: string[];
+            /** Fixed by you */
+            fixed?: components["schemas"]["BeforeRequest"][];
+            /**
+             * Hours at the bench a day
+             * Format: double
+             */
+            bench_h?: number;
             wearer?: number | null;
             because?: components["schemas"]["SaidRequest"] | null;
             version?: number;
@@ -3899,6 +4139,39 @@ export interface components {
             address?: string;
             watched?: boolean;
         };
+        /**
+         * @description Something that goes inside and that Fit knows nothing of. ``part`` is a part's id or letter; ``at_mm`` a place in the piece at scale 1 (None
+         *     for the middle of the part's inside); of a wire ``to`` names the part, or the thing, at its other end.
+         */
+        PutIn: {
+            name: string;
+            part: string;
+            kind: components["schemas"]["PutInKindEnum"];
+            size_mm: number[];
+            at_mm: number[] | null;
+            to: string;
+        };
+        /**
+         * @description * `board` - board
+         *     * `battery` - battery
+         *     * `light` - light
+         *     * `wire` - wire
+         *     * `other` - other
+         * @enum {string}
+         */
+        PutInKindEnum: "board" | "battery" | "light" | "wire" | "other";
+        /**
+         * @description Something that goes inside and that Fit knows nothing of. ``part`` is a part's id or letter; ``at_mm`` a place in the piece at scale 1 (None
+         *     for the middle of the part's inside); of a wire ``to`` names the part, or the thing, at its other end.
+         */
+        PutInRequest: {
+            name: string;
+            part: string;
+            kind?: components["schemas"]["PutInKindEnum"];
+            size_mm?: number[];
+            at_mm?: number[] | null;
+            to?: string;
+        };
         /** @description A fastener is put somewhere: its seam, its number there, the place in the piece's own mm. */
         PutRequest: {
             seam: string;
@@ -3922,6 +4195,7 @@ export interface components {
         /**
          * @description * `mm` - mm
          *     * `mm2` - mm2
+         *     * `cm2` - cm2
          *     * `mm3` - mm3
          *     * `share` - share
          *     * `g` - g
@@ -3930,7 +4204,7 @@ export interface components {
          *     * `deg` - deg
          * @enum {string}
          */
-        QuantityUnitEnum: "mm" | "mm2" | "mm3" | "share" | "g" | "h" | "count" | "deg";
+        QuantityUnitEnum: "mm" | "mm2" | "cm2" | "mm3" | "share" | "g" | "h" | "count" | "deg";
         /** @description One reading of one measurement. */
         Reading: {
             readonly id: number;
@@ -4460,6 +4734,13 @@ export interface components {
         StepAskedRequest: {
             step: number;
         };
+        /** @description A step's picture: its box (x, y, width, height in mm, y downward), what is drawn, the arrow's ends, and from where it is seen. */
+        StepDrawing: {
+            box: number[];
+            strokes: components["schemas"]["Stroke"][];
+            arrow: number[] | null;
+            seen_from: string;
+        };
         /** @description What a step changed on one piece, or on the build itself. */
         StepPartRecord: {
             piece: number | null;
@@ -4502,6 +4783,19 @@ export interface components {
             strain: number;
             count: number;
         };
+        /** @description A line or a filled shape of a picture (SVG path, y downward). */
+        Stroke: {
+            tone: components["schemas"]["StrokeToneEnum"];
+            path: string;
+            filled: boolean;
+        };
+        /**
+         * @description * `new` - new
+         *     * `stands` - stands
+         *     * `spot` - spot
+         * @enum {string}
+         */
+        StrokeToneEnum: "new" | "stands" | "spot";
         /** @description All worn pieces of a build, and the first guess from the statures. */
         Suit: {
             /** Format: double */
@@ -4610,6 +4904,19 @@ export interface components {
             /** Format: binary */
             picture?: string;
         };
+        /** @description Something that goes inside: in which step, how it gets there, whether it is reached again. */
+        ThingTold: {
+            name: string;
+            kind: string;
+            step: string;
+            goes_in: boolean;
+            again: boolean;
+            seam: string;
+            seam_id: string;
+            fished: boolean;
+            way: boolean;
+            at_mm: number[];
+        };
         /**
          * @description * `risk` - risk
          *     * `fewest` - fewest
@@ -4626,12 +4933,6 @@ export interface components {
             has_inside: boolean;
             at_mm: number[];
         };
-        /**
-         * @description * `hole` - hole
-         *     * `grown` - grown
-         * @enum {string}
-         */
-        ToneEnum: "hole" | "grown";
         /** @description What a piece takes as a whole. */
         Totals: {
             parts: number;
@@ -4698,6 +4999,11 @@ export interface components {
             glues: {
                 [key: string]: string;
             };
+            insides: {
+                [key: string]: string;
+            };
+            put_kinds: string[];
+            new_put: components["schemas"]["PutIn"];
             /** Format: double */
             most_bow_mm: number;
             ladders: components["schemas"]["Ladder"][];
@@ -4880,6 +5186,14 @@ export interface components {
             wanted: number;
             said: components["schemas"]["Said"][];
         };
+        /**
+         * @description * `reprint` - reprint
+         *     * `all` - all
+         *     * `heat` - heat
+         *     * `open` - open
+         * @enum {string}
+         */
+        WhatEnum: "reprint" | "all" | "heat" | "open";
         /** @description What another scale or padding would bring, read off the curve. */
         WhatIf: {
             /** Format: double */
@@ -4959,6 +5273,27 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    assembly_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                hash_: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AssemblyDrawings"];
+                };
+            };
+        };
+    };
     builds_list: {
         parameters: {
             query?: never;
@@ -5957,6 +6292,27 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Detail"];
+                };
+            };
+        };
+    };
+    "pieces_assembly.pdf_retrieve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": string;
                 };
             };
         };

@@ -22,6 +22,7 @@ const by = (factor: number, word: string, inches?: [number, number, string]) => 
 const IN_SENTENCE: Record<Quantity["unit"], ReturnType<typeof by>> = {
   mm: by(1, " mm", [1 / 25.4, 2, " in"]),
   mm2: by(1, " mm²", [1 / 645.16, 2, " in²"]),
+  cm2: by(1e-2, " cm²", [1 / 645.16, 1, " in²"]),
   mm3: by(1e-3, " cm³", [1 / 16387.064, 1, " in³"]),
   share: by(100, " %"),
   g: by(1, " g"),

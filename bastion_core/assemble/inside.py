@@ -1,0 +1,205 @@
+"""What is done inside, and until when: asked of a tree of subassemblies, answered by what is reached of each."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+
+from bastion_core.assemble.bodies import Assembly, Contact, members
+from bastion_core.assemble.facts import Facts, Thing
+from bastion_core.assemble.reach import Air, Spray, spray
+from bastion_core.assemble.tools import SPRAYED_SHARE, TOOLS, Tool
+from bastion_core.assemble.tree import Node
+from bastion_core.geometry.mesh import Floats
+
+_WIRE_MM = 3.0
+_BY_HAND_MM, _PUSHED_MM = 18.0, 14.0
+"""How near fingers come to what they fix; tweezers to a wire."""
+_WELDED = 0.6
+"""Of a seam's inner rim the iron has to get to so much."""
+_EASES_MM = 2.0
+"""Round a thing on its way in."""
+
+
+@dataclass(frozen=True, eq=False)
+class WireWay:
+    """How a wire lies: along which places, in what, and whether it has to be fished."""
+
+    node: Node
+    home: int
+    """The parts that hold its ends."""
+    path: Floats
+    length_mm: float
+    fished: bool
+    early: bool = False
+    """Laid into one side before both come together, its end threaded through."""
+
+
+@dataclass(eq=False)
+class Insides:
+    """What is reached of one piece. Everything is asked by sets of bodies and remembered."""
+
+    facts: Facts
+    air: Air
+    sprayed: Spray
+    area_dm2: tuple[float, ...]
+    _reached: dict[tuple[int, str, float, float], np.ndarray] = field(init=False, default_factory=dict)
+    _covered: dict[tuple[int, int], float] = field(init=False, default_factory=dict)
+
+    @classmethod
+    def of(cls, facts: Facts, air: Air | None = None, sprayed: Spray | None = None) -> "Insides":
+        """``air`` and ``sprayed`` where they are known already."""
+        assembly = facts.assembly
+        looks = sprayed or spray(assembly)
+        # What is filled is not painted.
+        filled = {f.part for f in facts.fills}
+        areas = tuple(0.0 if b.name in filled else a / 10_000 for b, a in zip(assembly.bodies, looks.areas_mm2, strict=True))
+        return cls(facts, air or Air(assembly), looks, areas)
+
+    @property
+    def assembly(self) -> Assembly:
+        return self.facts.assembly
+
+    @property
+    def wires(self) -> tuple[Thing, ...]:
+        return tuple(t for t in self.facts.things if t.kind == "wire")
+
+    def share(self, body: int, together: int) -> float:
+        """How much of a body's inside is reached, by spray or by a brush, while a set is together."""
+        key = body, together
+        if key not in self._covered:
+            self._covered[key] = self._share(body, together)
+        return self._covered[key]
+
+    def _share(self, body: int, together: int) -> float:
+        if self.facts.inside == "paint":
+            return self.sprayed.share(body, together)
+        mine = self.sprayed.at[self.sprayed.body == body]
+        if not len(mine):
+            return 1.0
+        tool = TOOLS["hand"] if self.facts.inside == "line" else TOOLS["brush"]
+        return float(self.air.touches(self._tool(together, tool), mine, 8.0).mean())
+
+    def covered(self, together: int) -> bool:
+        """Whether the insides of all of a set are reached well enough."""
+        return all(self.share(k, together) >= SPRAYED_SHARE for k in members(together) if self.area_dm2[k] > 0)
+
+    def _tool(self, together: int, tool: Tool) -> np.ndarray:
+        """How far each cell of air is from those that a tool gets to."""
+        key = together, tool.key, tool.body_mm, tool.tip_mm
+        if key not in self._reached:
+            self._reached[key] = self.air.nearness(together, self.air.reached(together, tool))
+        return self._reached[key]
+
+    def home_of(self, thing: Thing) -> int:
+        """The number of the part it is fixed to: the nearest."""
+        return self._nearest(np.array(thing.at_mm))
+
+    def _nearest(self, at: Floats) -> int:
+        cell = tuple(self.air.cells(at[None])[0])
+        parts = [k for k, b in enumerate(self.assembly.bodies) if not b.rod]
+        return min(parts, key=lambda k: (float(self.air.off[k][cell]), k))
+
+    def goes_in(self, thing: Thing, together: int) -> bool:
+        """Whether a thing gets from outside to its place while a set is together, and a hand to fix it."""
+        at, size = np.array([thing.at_mm]), sorted(thing.size_mm)
+        half = size[1] / 2 + _EASES_MM
+        body = replace(TOOLS["hand"], body_mm=half, tip_mm=half, reach_mm=0.0)
+        # Its own body may end against the wall it is fixed to.
+        near = size[2] / 2 + size[0] / 2
+        return bool(
+            self.air.touches(self._tool(together, body), at, near)[0]
+            and self.air.touches(self._tool(together, TOOLS["hand"]), at, _BY_HAND_MM + size[0] / 2)[0]
+        )
+
+    def place_of(self, thing: Thing, tree: Node) -> Node:
+        """The largest subassembly of a tree in which a thing still goes in; that of its part alone where it goes in nowhere."""
+        home = 1 << self.home_of(thing)
+        return self._latest(tree, home, lambda node: self.goes_in(thing, node.bodies))
+
+    def _latest(self, tree: Node, home: int, can) -> Node:  # type: ignore[no-untyped-def]
+        chain = [n for n in tree.nodes() if n.bodies & home == home]
+        return next((n for n in reversed(chain) if can(n)), chain[0])
+
+    def wire_ends(self, thing: Thing) -> int:
+        """The set of parts that hold a wire's ends."""
+        assert thing.to_mm is not None
+        return 1 << self._nearest(np.array(thing.at_mm)) | 1 << self._nearest(np.array(thing.to_mm))
+
+    def wire_path(self, thing: Thing) -> Floats | None:
+        """(n, 3): where a wire runs once all is together; None where there is no way for it."""
+        key = (0, thing.name, *thing.at_mm, *(thing.to_mm or ()))
+        known = self._reached.get(key)  # type: ignore[arg-type]
+        if known is None:
+            found = self.air.way(self.assembly.all, np.array(thing.at_mm), np.array(thing.to_mm), _WIRE_MM)
+            known = np.zeros((0, 3)) if found is None else found
+            self._reached[key] = known  # type: ignore[index]
+        return known if len(known) else None
+
+    def _laid(self, path: Floats, together: int) -> bool:
+        return bool(self.air.touches(self._tool(together, TOOLS["tweezers"]), path, _PUSHED_MM).all())
+
+    def wire_is_fished(self, thing: Thing, together: int, one: int, other: int) -> bool:
+        """Whether a wire whose ends come together here can neither be laid now nor have been laid into one side before."""
+        ends = self.wire_ends(thing)
+        if ends & together != ends or ends & one == ends or ends & other == ends:
+            return False
+        path = self.wire_path(thing)
+        if path is None or self._laid(path, together):
+            return False
+        return not all(self._laid(part, side) for side, part in self._sides(path, one, other))
+
+    def _sides(self, path: Floats, one: int, other: int) -> list[tuple[int, Floats]]:
+        """What of a wire's way lies nearer to either of two sets."""
+        cells = tuple(self.air.cells(path).T)
+        nearer = self.air.distance(one)[cells] <= self.air.distance(other)[cells]
+        return [(side, part) for side, part in ((one, path[nearer]), (other, path[~nearer])) if len(part)]
+
+    def wire_way(self, thing: Thing, tree: Node) -> WireWay:
+        """How a wire is laid in the order of a tree."""
+        ends, path = self.wire_ends(thing), self.wire_path(thing)
+        if path is None:
+            direct = np.array([thing.at_mm, thing.to_mm])
+            return WireWay(tree.closing(ends), ends, np.zeros((0, 3)), float(np.linalg.norm(direct[1] - direct[0])), True)
+        length = float(np.linalg.norm(np.diff(path, axis=0), axis=1).sum())
+        first = tree.closing(ends)
+        node = self._latest(tree, ends, lambda n: self._laid(path, n.bodies))
+        if self._laid(path, node.bodies):
+            return WireWay(node, ends, path, length, False)
+        if first.above is not None and first.below is not None:
+            sides = self._sides(path, first.above.bodies, first.below.bodies)
+            if all(self._laid(part, side) for side, part in sides):
+                side = max(sides, key=lambda s: len(s[1]))[0]
+                into = first.above if side == first.above.bodies else first.below
+                return WireWay(into, ends, path, length, False, True)
+        return WireWay(first, ends, path, length, True)
+
+    def welds(self, together: int, contacts: Sequence[Contact]) -> bool:
+        """Whether an iron gets to the inside of seams while a set is together."""
+        found, reached = [], self._tool(together, TOOLS["iron"])
+        for contact in contacts:
+            at = self.rims.get(contact.id)
+            if at is not None and len(at):
+                found.append(float(self.air.touches(reached, at, 4.0).mean()))
+        return bool(found) and min(found) >= _WELDED
+
+    rims: dict[str, Floats] = field(default_factory=dict)
+    """By contact, places (n, 3) along the inner rim of its face."""
+
+    def opens_for(self, thing: Thing) -> tuple[bool, int]:
+        """Whether a thing is reached again once all is together and what comes off is off; and what is then still together round it."""
+        assembly, home = self.assembly, 1 << self.home_of(thing)
+        left = _without_open(assembly, self.facts, home)
+        return self.goes_in(thing, left), left
+
+
+def _without_open(assembly: Assembly, facts: Facts, home: int) -> int:
+    """What still holds together with a set when everything that comes apart is apart."""
+    left, grown = 0, home
+    while grown != left:
+        left = grown
+        for c in assembly.contacts:
+            ends = assembly.set_of(c.between)
+            if ends & left and not facts.seams[c.id].opens:
+                grown |= ends
+    return left

@@ -1,0 +1,325 @@
+"""The order of a piece, found: trees of subassemblies, their works, the clock; what the maker fixed, and what that costs."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from math import ceil
+
+import numpy as np
+
+from bastion_core.assemble.blocking import Blocking, blocking, directions_for
+from bastion_core.assemble.bodies import members
+from bastion_core.assemble.facts import Facts
+from bastion_core.assemble.inside import Insides
+from bastion_core.assemble.order import Bench, Timed, meanwhile
+from bastion_core.assemble.pictures import GAP, Shown, StepDrawing, best_view, picture, step_picture
+from bastion_core.assemble.reach import Air, Spray, spray
+from bastion_core.assemble.recipe import Before
+from bastion_core.assemble.records import AssembleData, AssembleResult, AssemblyDrawings, AssemblyStep, InsideTold, Locked, ThingTold
+from bastion_core.assemble.rework import reprints, rims
+from bastion_core.assemble.table import HELD_BY_HAND_MIN, MACHINE_H
+from bastion_core.assemble.told import caution_of, checks_of, how_of, title_of
+from bastion_core.assemble.tree import Node, Search
+from bastion_core.assemble.works import Costing, Done, Plan, join_key
+from bastion_core.errors import RecipeProblem
+from bastion_core.findings import NOTHING, Said, say
+from bastion_core.geometry.mesh import Floats
+from bastion_core.progress import Progress, silent, span
+
+_TREES = 4
+"""So many of the best trees are put on the clock."""
+
+
+@dataclass(frozen=True, eq=False)
+class Shape:
+    """What is slow to know of bodies and stays the same whatever is decided about their order."""
+
+    blocking: Blocking
+    air: Air
+    sprayed: Spray
+
+    @classmethod
+    def of(cls, facts: Facts, progress: Progress = silent) -> "Shape":
+        """Of a piece's bodies."""
+        assembly = facts.assembly
+        ways = blocking(assembly, directions_for(assembly), span(progress, 0.0, 0.6))
+        progress(0.7, "what is reached inside")
+        return cls(ways, Air(assembly), spray(assembly))
+
+
+@dataclass(frozen=True, eq=False)
+class _Found:
+    """An order that was found."""
+
+    tree: Node
+    plan: Plan
+    timed: Timed
+    locked: int
+
+    @property
+    def cost(self) -> tuple[int, float]:
+        return self.locked, self.timed.cost_h
+
+
+def assembled(
+    facts: Facts, shape: Shape, rims_at: dict[str, Floats], fixed: Sequence[Before] = (), bench_h: float = 3.0, progress: Progress = silent
+) -> tuple[AssembleResult, AssembleData, AssemblyDrawings]:
+    """The order of a piece. ``rims_at`` are places (n, 3) on the inside along each contact's rim.
+
+    What the maker fixed holds where it can; where it cannot, the result says why, and is the best without it.
+    """
+    bench = Bench(bench_h)
+    insides = Insides.of(facts, shape.air, shape.sprayed)
+    insides.rims = rims_at
+    free = _found(facts, shape, insides, (), bench, span(progress, 0.0, 0.4))
+    known = _known(facts, free)
+    wanted = [b for b in fixed if known(b.first) and known(b.then)]
+    unknown = tuple(dict.fromkeys(key for b in fixed for key in (b.first, b.then) if not known(key)))
+    chosen, impossible = free, NOTHING
+    if wanted:
+        try:
+            chosen = _found(facts, shape, insides, wanted, bench, span(progress, 0.4, 0.6))
+        except RecipeProblem as problem:
+            impossible = problem.said
+        else:
+            if chosen.locked > free.locked:
+                impossible = _why(chosen, free)
+                chosen = free
+    progress(0.65, "drawing")
+    steps = _steps(chosen, facts, bench)
+    drawn = _pictures(chosen, facts, insides, span(progress, 0.65, 1.0))
+    result = _result(chosen, free, facts, insides, bench, impossible, unknown, steps)
+    mends = (*rims(facts, bench), *reprints(facts, chosen.plan.done, chosen.timed, bench))
+    return result, AssembleData(steps, mends, bench.from_h, bench.hours), drawn
+
+
+def _found(facts: Facts, shape: Shape, insides: Insides, wanted: Sequence[Before], bench: Bench, progress: Progress) -> _Found:
+    """The best order; RecipeProblem where what is wanted goes round in a loop or no tree has it so."""
+    pairs = tuple(p for b in wanted if (p := _contacts(facts, b)) is not None)
+    search = Search(facts.assembly, shape.blocking, Costing(facts, insides), pairs, bool(facts.inside), progress)
+    trees = search.ways()
+    if not trees:
+        words = " and ".join(f"“{b.first}” before “{b.then}”" for b in wanted)
+        raise RecipeProblem(f"This order cannot be: with {words} the parts never come together. Free one of these steps.", "fixed")
+    found = []
+    for tree in trees[:_TREES]:
+        plan = Plan(facts, insides, tree)
+        names = _resolver(plan)
+        fixed = tuple((names(b.first), names(b.then)) for b in wanted)
+        if any(a == b for a, b in fixed):
+            raise RecipeProblem("This order cannot be: both steps are one, these seams close together. Free it.", "fixed")
+        if fixed:
+            plan = Plan(facts, insides, tree, fixed)
+        timed = plan.puzzle(bench).best(lambda: progress(0.9, "finding the order"))
+        found.append(_Found(tree, plan, timed, sum(len(n.locked) for n in tree.nodes())))
+    return min(found, key=lambda f: f.cost)
+
+
+def _contacts(facts: Facts, before: Before) -> tuple[str, str] | None:
+    """The contacts that two closings are about; None where one of them is no closing."""
+    ids = []
+    for key in (before.first, before.then):
+        seam = facts.of(key.removeprefix("join ").split(", ")[0]) if key.startswith("join ") else None
+        if seam is None:
+            return None
+        ids.append(seam.id)
+    return ids[0], ids[1]
+
+
+def _resolver(plan: Plan):  # type: ignore[no-untyped-def]
+    """What a step is called in this order: seams may close together with others than when it was fixed."""
+    keys = {d.key for d in plan.done}
+
+    def resolved(key: str) -> str:
+        if key in keys:
+            return key
+        kind, _, names = key.partition(" ")
+        first = names.split(", ")[0]
+        return next((d.key for d in plan.done if d.key.startswith(kind) and any(s.letters == first for s in d.seams)), key)
+
+    return resolved
+
+
+def _known(facts: Facts, free: _Found):  # type: ignore[no-untyped-def]
+    keys, names = {d.key for d in free.plan.done}, _resolver(free.plan)
+    return lambda key: names(key) in keys
+
+
+def _why(chosen: _Found, free: _Found) -> Said:
+    """What stands in the way in an order the maker wants."""
+    blocks = [b for n in chosen.tree.nodes() for b in n.locked]
+    there = {(b.moves, b.by) for n in free.tree.nodes() for b in n.locked}
+    block = next((b for b in blocks if (b.moves, b.by) not in there), blocks[0])
+    words = "This order cannot be: {} then goes in no straight way, {} is in front of it. Free one of the fixed steps."
+    return say(words, block.moves, block.by)
+
+
+def _steps(chosen: _Found, facts: Facts, bench: Bench) -> tuple[AssemblyStep, ...]:
+    """Every work in its order."""
+    by_key = {d.key: d for d in chosen.plan.done}
+    timed = chosen.timed
+    beside = meanwhile(timed, {d.key: d.gate_h for d in chosen.plan.done})
+    told, lost = list[AssemblyStep](), 0.0
+    for k, key in enumerate(timed.order):
+        done, start = by_key[key], timed.start_h[k]
+        work = done.work()
+        parts, onto = facts.assembly.names(done.new), facts.assembly.names(done.bodies & ~done.new)
+        way = done.node.way if done.node is not None and done.seams and done.kind not in ("paint", "line") else (0.0, 0.0, 0.0)
+        glues = done.glues
+        mixed = done.sets_min if done.sets_min > HELD_BY_HAND_MIN and done.portions == 1 else 0.0
+        told.append(
+            AssemblyStep(
+                key,
+                done.kind,
+                title_of(done, facts),
+                how_of(done, facts),
+                parts,
+                onto,
+                way,
+                tuple(s.letters for s in done.seams),
+                " and ".join(dict.fromkeys(g.name for g in glues)),
+                round(done.ml, 1),
+                sum(g.tapes for g in glues),
+                round(sum(g.weld_cm for g in glues), 1) if done.weld else 0.0,
+                round(done.hands_min, 1),
+                round(start, 3),
+                round(timed.end_h[k], 3),
+                int(start // 24) + 1,
+                _clock(bench.from_h + start % 24),
+                done.gate_h,
+                done.full_h,
+                done.sets_min,
+                _clock(bench.from_h + (start + mixed / 60) % 24) if mixed else "",
+                beside[key] if done.gate_h else (),
+                checks_of(done, facts),
+                round(done.fails, 3),
+                round(lost, 2) if done.fails else 0.0,
+                caution_of(done, facts),
+                _machine_lost(done, facts, by_key, timed.order[:k]),
+            )
+        )
+        lost += work.lost_h
+    return tuple(told)
+
+
+def _machine_lost(done: Done, facts: Facts, by_key: dict[str, Done], before: Sequence[str]) -> float:
+    """Hours of printing that are glued in when a trial comes."""
+    if not done.fails:
+        return 0.0
+    glued = 0
+    for key in before:
+        if by_key[key].kind in ("glue", "rod"):
+            glued |= by_key[key].bodies
+    return round(sum(facts.print_h.get(n, 0.0) for n in facts.assembly.names(glued)), 1)
+
+
+def _clock(hour: float) -> str:
+    minutes = round(hour * 60)
+    return f"{minutes // 60 % 24:02d}:{minutes % 60:02d}"
+
+
+def _pictures(chosen: _Found, facts: Facts, insides: Insides, progress: Progress) -> AssemblyDrawings:
+    """All of it together, and every step in its order."""
+    by_key, drawn = {d.key: d for d in chosen.plan.done}, list[StepDrawing]()
+    for k, key in enumerate(chosen.timed.order):
+        progress(k / len(chosen.timed.order), "drawing")
+        drawn.append(_drawn(by_key[key], facts, insides))
+    whole = picture([Shown(b.mesh, "new", np.zeros(3)) for b in facts.assembly.bodies], "front left")
+    return AssemblyDrawings(whole, tuple(drawn))
+
+
+def _drawn(done: Done, facts: Facts, insides: Insides) -> StepDrawing:
+    """A step's picture: what is new in ink on what stands."""
+    if done.kind == "sand":
+        return _apart(done, facts)
+    bodies = facts.assembly.bodies
+    new = [bodies[k].mesh for k in members(done.new)]
+    stands = [bodies[k].mesh for k in members(done.bodies & ~done.new)]
+    if done.seams and done.node is not None and done.kind not in ("paint", "line"):
+        return step_picture(new, stands, np.array(done.node.way))
+    at = None
+    if done.thing is not None:
+        at = done.wire.path if done.wire is not None and len(done.wire.path) else np.array([done.thing.at_mm])
+    elif done.kind in ("paint", "line", "pads"):
+        mine = np.isin(insides.sprayed.body, members(done.bodies))
+        at = insides.sprayed.at[mine]
+    view = best_view(np.zeros(3), new, stands, at)
+    everything = [Shown(m, "stands", np.zeros(3)) for m in stands] + [Shown(m, "new", np.zeros(3)) for m in new]
+    spots = [] if at is None or done.thing is None else list(at[:: max(len(at) // 12, 1)])
+    return picture(everything, view, None, spots)
+
+
+def _apart(done: Done, facts: Facts) -> StepDrawing:
+    """Two subassemblies held apart, so that the faces between them are seen."""
+    assert done.node is not None and done.node.above is not None and done.node.below is not None
+    bodies, way = facts.assembly.bodies, np.array(done.node.way)
+    above, below = ([bodies[k].mesh for k in members(n.bodies)] for n in (done.node.above, done.node.below))
+    off = way * GAP * max(float(m.size.max()) for m in (*above, *below))
+    view = best_view(way, above, below)
+    return picture([Shown(m, "new", np.zeros(3)) for m in below] + [Shown(m, "new", off) for m in above], view)
+
+
+def _result(
+    chosen: _Found, free: _Found, facts: Facts, insides: Insides, bench: Bench, impossible: Said, unknown: tuple[str, ...],
+    steps: Sequence[AssemblyStep],
+) -> AssembleResult:  # fmt: skip
+    done = chosen.plan.done
+    locked = [
+        Locked(join_key([facts.seams[c.id] for c in n.contacts]), b.moves, b.by, b.travel_mm, b.at_mm)
+        for n in chosen.tree.nodes()
+        for b in n.locked
+    ]
+    hands = sum(d.hands_min for d in done) / 60
+    elapsed = chosen.timed.elapsed_h
+    unwelded = tuple(
+        s.letters for d in done if d.kind == "glue" and not d.weld for s in d.seams if s.glue is not None and s.glue.weld_cm and not s.opens
+    )
+    least = chosen.plan.puzzle(Bench(14.0)).timed([next(k for k, d in enumerate(done) if d.key == key) for key in chosen.timed.order])
+    risk = sum(s.fails * (s.lost_h + MACHINE_H * s.machine_lost_h) for s in steps)
+    return AssembleResult(
+        len(done), round(hands, 2), round(elapsed, 2), _days(elapsed), round(max(least.elapsed_h - hands, 0.0), 2), round(risk, 2), tuple(locked),
+        tuple(_thing(t.name, chosen, facts, insides) for t in facts.things), _insides(chosen, facts, insides), impossible, unknown,
+        round(chosen.timed.cost_h - free.timed.cost_h, 2), _days(elapsed) - _days(free.timed.elapsed_h), unwelded,
+        facts.worn.chance if facts.worn else None, len(facts.assembly.bodies),
+    )  # fmt: skip
+
+
+def _days(elapsed_h: float) -> int:
+    return max(1, ceil(elapsed_h / 24 - 1e-9))
+
+
+def _thing(name: str, chosen: _Found, facts: Facts, insides: Insides) -> ThingTold:
+    thing = next(t for t in facts.things if t.name == name)
+    done = next(d for d in chosen.plan.done if d.thing is thing)
+    if thing.kind == "wire":
+        assert done.wire is not None
+        return ThingTold(name, thing.kind, done.key, True, True, "", "", done.wire.fished, len(done.wire.path) > 0, thing.at_mm)
+    goes = insides.goes_in(thing, done.bodies)
+    again, together = insides.opens_for(thing) if goes else (False, 0)
+    seam = "" if again or not goes else _opening(thing, facts, insides, together)
+    return ThingTold(name, thing.kind, done.key, goes, again, facts.seams[seam].letters if seam else "", seam, False, True, thing.at_mm)
+
+
+def _opening(thing, facts: Facts, insides: Insides, together: int) -> str:  # type: ignore[no-untyped-def]
+    """The glued contact that would have to come off so that a thing is reached: that with the smallest face; empty where none alone does."""
+    found = []
+    for contact in facts.assembly.contacts:
+        seam = facts.seams[contact.id]
+        if seam.opens or contact.kind == "rod" or not facts.assembly.set_of(contact.between) & together:
+            continue
+        opened = replace(facts, seams={**facts.seams, contact.id: replace(seam, kind="magnet")})
+        other = Insides(opened, insides.air, insides.sprayed, insides.area_dm2)
+        if other.opens_for(thing)[0]:
+            found.append((seam.area_cm2, contact.id))
+    return min(found)[1] if found else ""
+
+
+def _insides(chosen: _Found, facts: Facts, insides: Insides) -> tuple[InsideTold, ...]:
+    if not facts.inside:
+        return ()
+    told = []
+    for k, body in enumerate(facts.assembly.bodies):
+        if insides.area_dm2[k] > 0:
+            done = next(d for d in chosen.plan.done if d.kind in ("paint", "line") and d.bodies >> k & 1)
+            whole, then = insides.share(k, facts.assembly.all), insides.share(k, done.bodies)
+            told.append(InsideTold(body.name, round(insides.area_dm2[k], 2), round(whole, 3), round(then, 3), done.key))
+    return tuple(told)
