@@ -10,7 +10,7 @@ from bastion_site.testing import file_of, shop, work_off
 from e2e.browser import page_of
 from e2e.tests.test_way import InTheBrowser
 
-STATIONS = ("measure", "pieces", "fit", "cut", "join", "print")
+STATIONS = ("measure", "pieces", "fit", "cut", "join", "print", "assemble")
 
 NAMELESS = """() => [...document.querySelectorAll('button, a[href], input:not([type=hidden]), textarea, [role=combobox], [role=slider], svg[role=img]')]
   .filter(e => e.offsetParent !== null || e.tagName === 'svg' || e.tagName === 'SVG')

@@ -1,0 +1,83 @@
+/** What mending costs: a part made again now and later, a rim made wider. */
+import Box from "@mui/material/Box";
+import Typography from "@mui/material/Typography";
+import type { Schemas } from "../../api/client";
+import { PlainTable } from "../../parts/PlainTable";
+import { useUnits } from "../../parts/units";
+
+interface Props {
+  data: Schemas["AssembleData"];
+}
+
+const RIM: Record<string, string> = { heat: "flared by heat", open: "opened by burr and paper", all: "all printed larger" };
+
+export function Mends({ data }: Props) {
+  const units = useUnits();
+  const { mends } = data;
+  const rims = mends.filter((m) => m.what !== "reprint");
+  const parts = [...new Set(mends.filter((m) => m.what === "reprint").map((m) => m.part))];
+  const takes = (m: Schemas["Mend"]) =>
+    [m.printer_h > 0 && `${units.hours(m.printer_h)} printer`, m.hands_h > 0.05 && `${units.hours(m.hands_h)} hands`]
+      .filter(Boolean)
+      .join(", ");
+  return (
+    <Box role="group" aria-label="If something has to be made again">
+      <Typography variant="h3" component="h2">
+        If something has to be made again
+      </Typography>
+      <PlainTable label="Parts made again" numbersFrom={2} small>
+        <thead>
+          <tr>
+            <th>Part</th>
+            <th>Before glue</th>
+            <th>At the end</th>
+          </tr>
+        </thead>
+        <tbody>
+          {parts.map((part) => {
+            const mine = mends.filter((m) => m.part === part);
+            const [now, last] = [mine[0], mine[mine.length - 1]];
+            return (
+              <tr key={part}>
+                <td>{part.replace(/^.*-/, "")}</td>
+                <td title={takes(now)}>
+                  {units.hours(now.printer_h)}, {units.count(now.days, "day")}
+                </td>
+                <td title={takes(last)}>
+                  {units.hours(last.printer_h)}
+                  {last.hands_h > 0.05 && ` + ${units.hours(last.hands_h)} hands`}, {units.count(last.days, "day")}
+                </td>
+              </tr>
+            );
+          })}
+        </tbody>
+      </PlainTable>
+      {rims.length > 0 && (
+        <PlainTable label="A rim made wider" numbersFrom={2} small>
+          <thead>
+            <tr>
+              <th>The tightest rim {units.length(rims[0].by_mm, 1)} wider</th>
+              <th>Takes</th>
+            </tr>
+          </thead>
+          <tbody>
+            {rims.map((m) => (
+              <tr key={m.what}>
+                <td>
+                  {RIM[m.what]}
+                  <Typography variant="body2" color="text.secondary">
+                    {units.say(m.said)}
+                  </Typography>
+                </td>
+                <td>{m.possible ? takes(m) : "cannot be"}</td>
+              </tr>
+            ))}
+          </tbody>
+        </PlainTable>
+      )}
+      <Typography variant="body2" color="text.secondary" sx={{ mt: 0.5 }}>
+        Heat gun and hot plastic burn, blades slip: gloves, goggles, fresh air, as local rules say.
+      </Typography>
+    </Box>
+  );
+}

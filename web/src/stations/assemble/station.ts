@@ -1,0 +1,3 @@
+import { station } from "../types";
+
+export const assemble = station("assemble", () => import("./AssembleStation"));
