@@ -9,7 +9,8 @@ from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
-from manifold3d import Manifold, OpType
+from manifold3d import CrossSection, FillRule, Manifold, OpType
+from shapely import Polygon, affinity, box
 
 from bastion_core.formats.stl import write_binary_stl
 from bastion_core.geometry.mesh import Floats, Mesh
@@ -321,6 +322,16 @@ def hand_lantern(detail: float = 1.0) -> Mesh:
     ).mesh()
 
 
+def channel_buoy(detail: float = 1.0) -> Mesh:
+    """A hollow channel buoy with a ring of lamp holes: nothing of its inside is reached once it is closed."""
+    sides = max(48, int(160 * detail**0.5))
+    half = Polygon([(0, 0), (62, 0), (80, 24), (80, 78), (44, 150), (44, 196), (0, 210)])
+    inner = half.union(affinity.scale(half, -1, 1, origin=(0, 0))).buffer(-3.4, join_style="mitre").intersection(box(0, -10, 200, 300))
+    outside, inside = (Manifold.revolve(CrossSection([np.array(p.exterior.coords[:-1])], FillRule.NonZero), sides) for p in (half, inner))
+    hole = Manifold.cylinder(60, 8, 8, 32).rotate([0, 90, 0]).translate([20, 0, 172])
+    return Solid(Manifold.batch_boolean([outside, inside, *(hole.rotate([0, 0, 60.0 * k]) for k in range(6))], OpType.Subtract)).mesh()
+
+
 MODELS: tuple[DemoModel, ...] = (
     DemoModel("nautilus-helm", nautilus_helm),
     DemoModel("crest", crest),
@@ -334,6 +345,7 @@ MODELS: tuple[DemoModel, ...] = (
     DemoModel("heron-greave-left", heron_greave),
     DemoModel("lantern-staff", lantern_staff),
     DemoModel("hand-lantern", hand_lantern),
+    DemoModel("channel-buoy", channel_buoy),
     DemoModel("beacon-helm-dome", sets.beacon_dome),
     DemoModel("beacon-helm-face", sets.beacon_face),
     DemoModel("beacon-helm-nape", sets.beacon_nape),

@@ -115,6 +115,7 @@ class DemoPiece:
 
 
 BOARD = {"name": "board on a carrier", "size_mm": [66.0, 56.0, 24.0], "place": "nape"}
+BATTERY = {"name": "battery, flat cell", "size_mm": [62.0, 36.0, 9.0], "place": "left"}
 SUIT = [{"name": "suit", "thickness_mm": 1.5, "where": "all"}]
 
 PIECES: tuple[DemoPiece, ...] = (
@@ -128,7 +129,13 @@ PIECES: tuple[DemoPiece, ...] = (
     DemoPiece(
         "nautilus-helm",
         "Nautilus helm, signal",
-        {"site": "head", "scale": [1.07, 1.07, 1.07], "bays": [BOARD]},
+        {
+            "site": "head",
+            "scale": [1.07, 1.07, 1.07],
+            "bays": [BOARD, BATTERY],
+            "put_in": [{"name": "wire", "kind": "wire", "part": BATTERY["name"], "to": BOARD["name"], "size_mm": [3.0, 3.0, 3.0]}],
+            "visor": True,
+        },
         note="Fits bare, but the signal board has no place at the nape.",
     ),
     DemoPiece(
@@ -222,6 +229,22 @@ PIECES: tuple[DemoPiece, ...] = (
             "grip_mm": 300.0,
         },
         note="Sand in the base, so that it hangs still.",
+    ),
+    DemoPiece(
+        "channel-buoy",
+        "Channel buoy",
+        {
+            "site": "hand_held",
+            "scale": [1.0, 1.0, 1.0],
+            "cuts": [{"id": "c1", "point": [0.0, 0.0, 78.0], "normal": [0.0, 0.0, 1.0], "limits": []}],
+            "inside": "paint",
+            "put_in": [
+                {"name": "lamp", "kind": "light", "part": "A", "size_mm": [40.0, 40.0, 20.0], "at_mm": [0.0, 0.0, 170.0]},
+                {"name": "battery", "kind": "battery", "part": "B", "size_mm": [62.0, 36.0, 9.0], "at_mm": [0.0, 0.0, 12.0]},
+                {"name": "wire", "kind": "wire", "part": "battery", "to": "lamp", "size_mm": [3.0, 3.0, 3.0]},
+            ],
+        },
+        note="Painted inside and wired before it is closed; the battery would be sealed in.",
     ),
     DemoPiece(
         "lantern-staff",
