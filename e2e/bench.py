@@ -57,6 +57,7 @@ from bastion_core.tests.exhaustive import compared, models
 from bastion_core.tests.judged import judged
 from bastion_site.engine.process import resident_bytes
 from demo.models import nautilus_helm
+from e2e.bench_assemble import assembling
 from e2e.bench_floor import floor
 from e2e.browser import chromium, page_of
 from e2e.shots import running, wait_until_idle
@@ -335,7 +336,7 @@ def main() -> None:
         folder = Path(made)
         rows = geometry(folder)
         taken, peak, totals = whole_plan(folder)
-        shown = worn() | printed() | planned() | pages(folder) | many() | searched() | seams() | floor()
+        shown = worn() | printed() | planned() | pages(folder) | many() | searched() | seams() | assembling() | floor()
     lines = [
         "# Speed",
         "",

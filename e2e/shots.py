@@ -3,6 +3,7 @@
 import argparse
 import json
 import os
+import re
 import signal
 import socket
 import subprocess
@@ -124,13 +125,13 @@ def take(address: str, out: Path, only: str = "") -> None:
         "fit-way-in": cell("Heron greave left", "fit"),
         "fit-pair": cell("Harbour half-cuirass", "fit"),
         "suit": "/build/1/suit",
-        "suit-moving": "/build/1/suit",
         "cut": cell(helm, "cut"),
         "join": cell(helm, "join"),
         "join-magnets": cell("Coxswain helm", "join"),
         "join-long": cell("Lantern staff, parted", "join"),
-        "join-moves": cell("Gauntlet finger", "join"),
         "print": cell(helm, "print"),
+        "assemble": cell("Channel buoy", "assemble"),
+        "bench": "/build/1",
         "shop": "/shop",
         "drafts": f"/build/1/piece/{rows[TRIED]}/drafts",
         "printers": "/build/1/printers",
@@ -156,10 +157,10 @@ def take(address: str, out: Path, only: str = "") -> None:
                 page.get_by_role("img", name="Where Chest girth is taken").wait_for()
             if name == "scan":
                 page.get_by_role("img", name="The scan from the side").wait_for(timeout=90_000)
-            if name.endswith("moving"):
-                page.get_by_role("article").first.wait_for(timeout=90_000)
-            if name == "suit-moving":
-                page.get_by_role("region", name="Moving in it").evaluate("e => e.scrollIntoView()")
+            if name == "bench":
+                page.keyboard.press("s")
+            if name == "assemble":
+                page.get_by_role("list", name="Steps").get_by_role("button", name=re.compile("Glue")).click()
             page.wait_for_timeout(2500)
             page.screenshot(path=out / f"{name}.png")
             if page.faults or page.strays:

@@ -7,7 +7,7 @@ import numpy as np
 
 from bastion_core.assemble.bodies import Assembly, Contact, members
 from bastion_core.assemble.facts import Facts, Thing
-from bastion_core.assemble.reach import Air, Spray, spray
+from bastion_core.assemble.reach import Air, Spray, cone, spray
 from bastion_core.assemble.tools import SPRAYED_SHARE, TOOLS, Tool
 from bastion_core.assemble.tree import Node
 from bastion_core.geometry.mesh import Floats
@@ -15,8 +15,12 @@ from bastion_core.geometry.mesh import Floats
 _WIRE_MM = 3.0
 _BY_HAND_MM, _PUSHED_MM = 18.0, 14.0
 """How near fingers come to what they fix; tweezers to a wire."""
+_TOUCHED_MM = 10.0
 _WELDED = 0.6
 """Of a seam's inner rim the iron has to get to so much."""
+_LOOKS = 24
+_ALONG = 40
+"""Places looked at along a seam."""
 _EASES_MM = 2.0
 """Round a thing on its way in."""
 
@@ -43,7 +47,8 @@ class Insides:
     air: Air
     sprayed: Spray
     area_dm2: tuple[float, ...]
-    _reached: dict[tuple[int, str, float, float], np.ndarray] = field(init=False, default_factory=dict)
+    _reached: dict[tuple[int, float], np.ndarray] = field(init=False, default_factory=dict)
+    _paths: dict[str, np.ndarray] = field(init=False, default_factory=dict)
     _covered: dict[tuple[int, int], float] = field(init=False, default_factory=dict)
 
     @classmethod
@@ -65,28 +70,38 @@ class Insides:
         return tuple(t for t in self.facts.things if t.kind == "wire")
 
     def share(self, body: int, together: int) -> float:
-        """How much of a body's inside is reached, by spray or by a brush, while a set is together."""
+        """How much of a body's inside is reached while a set is together: by spray or brush where it is seen, by a hand where it is lined."""
+        if self.facts.inside != "line":
+            return self.sprayed.share(body, together)
         key = body, together
         if key not in self._covered:
-            self._covered[key] = self._share(body, together)
+            mine = self.sprayed.at[self.sprayed.body == body]
+            near = self._hand(together)
+            self._covered[key] = float(self.air.touches(near, mine, _TOUCHED_MM).mean()) if len(mine) else 1.0
         return self._covered[key]
 
-    def _share(self, body: int, together: int) -> float:
-        if self.facts.inside == "paint":
-            return self.sprayed.share(body, together)
-        mine = self.sprayed.at[self.sprayed.body == body]
-        if not len(mine):
-            return 1.0
-        tool = TOOLS["hand"] if self.facts.inside == "line" else TOOLS["brush"]
-        return float(self.air.touches(self._tool(together, tool), mine, 8.0).mean())
+    def reached_share(self, together: int) -> tuple[float, float] | None:
+        """How much of the insides of a set spray and a hand still get to, by area; None for what has no inside."""
+        mine = [k for k in members(together) if self.area_dm2[k] > 0]
+        total = sum(self.area_dm2[k] for k in mine)
+        if not mine:
+            return None
+        near = self._hand(together)
+        by_hand = [float(self.air.touches(near, self.sprayed.at[self.sprayed.body == k], _TOUCHED_MM).mean()) for k in mine]
+        share = [self.sprayed.share(k, together) for k in mine]
+        weigh = [self.area_dm2[k] / total for k in mine]
+        return float(np.dot(weigh, share)), float(np.dot(weigh, by_hand))
 
     def covered(self, together: int) -> bool:
-        """Whether the insides of all of a set are reached well enough."""
-        return all(self.share(k, together) >= SPRAYED_SHARE for k in members(together) if self.area_dm2[k] > 0)
+        """Whether the insides of all of a set are seen well enough from outside: quick enough to be asked of every set."""
+        return all(self.sprayed.share(k, together) >= SPRAYED_SHARE for k in members(together) if self.area_dm2[k] > 0)
 
-    def _tool(self, together: int, tool: Tool) -> np.ndarray:
-        """How far each cell of air is from those that a tool gets to."""
-        key = together, tool.key, tool.body_mm, tool.tip_mm
+    def _hand(self, together: int) -> np.ndarray:
+        """How far each cell of air is from those that a hand gets to."""
+        return self._near(together, TOOLS["hand"])
+
+    def _near(self, together: int, tool: Tool) -> np.ndarray:
+        key = together, tool.body_mm
         if key not in self._reached:
             self._reached[key] = self.air.nearness(together, self.air.reached(together, tool))
         return self._reached[key]
@@ -108,8 +123,8 @@ class Insides:
         # Its own body may end against the wall it is fixed to.
         near = size[2] / 2 + size[0] / 2
         return bool(
-            self.air.touches(self._tool(together, body), at, near)[0]
-            and self.air.touches(self._tool(together, TOOLS["hand"]), at, _BY_HAND_MM + size[0] / 2)[0]
+            self.air.touches(self._near(together, body), at, near)[0]
+            and self.air.touches(self._hand(together), at, _BY_HAND_MM + size[0] / 2)[0]
         )
 
     def place_of(self, thing: Thing, tree: Node) -> Node:
@@ -128,26 +143,44 @@ class Insides:
 
     def wire_path(self, thing: Thing) -> Floats | None:
         """(n, 3): where a wire runs once all is together; None where there is no way for it."""
-        key = (0, thing.name, *thing.at_mm, *(thing.to_mm or ()))
-        known = self._reached.get(key)  # type: ignore[arg-type]
+        known = self._paths.get(thing.name)
         if known is None:
             found = self.air.way(self.assembly.all, np.array(thing.at_mm), np.array(thing.to_mm), _WIRE_MM)
-            known = np.zeros((0, 3)) if found is None else found
-            self._reached[key] = known  # type: ignore[index]
+            known = self._paths[thing.name] = np.zeros((0, 3)) if found is None else found
         return known if len(known) else None
 
     def _laid(self, path: Floats, together: int) -> bool:
-        return bool(self.air.touches(self._tool(together, TOOLS["tweezers"]), path, _PUSHED_MM).all())
+        by_hand = self.air.touches(self._hand(together), path, _PUSHED_MM)
+        return bool(by_hand.all() or (by_hand | self.air.straight(together, TOOLS["tweezers"], path)).all())
 
-    def wire_is_fished(self, thing: Thing, together: int, one: int, other: int) -> bool:
-        """Whether a wire whose ends come together here can neither be laid now nor have been laid into one side before."""
-        ends = self.wire_ends(thing)
-        if ends & together != ends or ends & one == ends or ends & other == ends:
+    def looks_fished(self, thing: Thing, together: int, one: int, other: int) -> bool:
+        """Whether a wire whose ends come together here can probably neither be laid now nor have been laid into one side before: by what is seen of
+        its way from outside, which is quick enough to be asked of every set."""
+        if thing.name not in self._seen:
+            self._seen[thing.name] = self._looks(thing)
+        ends, nearest, masks = self._seen[thing.name]
+        if not len(masks) or ends & together != ends or ends & one == ends or ends & other == ends:
             return False
+
+        def seen(places: np.ndarray, side: int) -> bool:
+            return bool(((masks[places] & side) == 0).any(axis=1).all())
+
+        on_one = (nearest & one) > 0
+        return not seen(np.ones(len(masks), np.bool_), together) and not (seen(on_one, one) and seen(~on_one, other))
+
+    def _looks(self, thing: Thing) -> tuple[int, np.ndarray, np.ndarray]:
+        """Of a wire: the parts that hold its ends; of each place of its way the nearest body, and what stands in the way of each look at it."""
         path = self.wire_path(thing)
-        if path is None or self._laid(path, together):
-            return False
-        return not all(self._laid(part, side) for side, part in self._sides(path, one, other))
+        if path is None:
+            return self.wire_ends(thing), np.zeros(0, np.int64), np.zeros((0, 1), np.int64)
+        cells = tuple(self.air.cells(path).T)
+        nearest = np.argmin([off[cells] for off in self.air.off], axis=0)
+        looks = np.vstack([cone(_LOOKS, 90.0), -cone(_LOOKS, 90.0)])
+        starts, toward = np.repeat(path, len(looks), axis=0), np.tile(looks, (len(path), 1))
+        masks = np.zeros(len(starts), np.int64)
+        for k, body in enumerate(self.assembly.bodies):
+            masks |= (body.mesh.rays.first_hits(starts, toward)[1] >= 0).astype(np.int64) << k
+        return self.wire_ends(thing), np.asarray(1 << nearest), masks.reshape(len(path), -1)
 
     def _sides(self, path: Floats, one: int, other: int) -> list[tuple[int, Floats]]:
         """What of a wire's way lies nearer to either of two sets."""
@@ -176,13 +209,14 @@ class Insides:
 
     def welds(self, together: int, contacts: Sequence[Contact]) -> bool:
         """Whether an iron gets to the inside of seams while a set is together."""
-        found, reached = [], self._tool(together, TOOLS["iron"])
+        found = []
         for contact in contacts:
             at = self.rims.get(contact.id)
             if at is not None and len(at):
-                found.append(float(self.air.touches(reached, at, 4.0).mean()))
+                found.append(float(self.air.straight(together, TOOLS["iron"], at[:: max(len(at) // _ALONG, 1)]).mean()))
         return bool(found) and min(found) >= _WELDED
 
+    _seen: dict[str, tuple[int, np.ndarray, np.ndarray]] = field(init=False, default_factory=dict)
     rims: dict[str, Floats] = field(default_factory=dict)
     """By contact, places (n, 3) along the inner rim of its face."""
 

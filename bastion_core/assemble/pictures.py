@@ -13,13 +13,13 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 from scipy import ndimage
-from shapely import MultiLineString, MultiPolygon, box, line_merge, unary_union
+from shapely import MultiLineString, line_merge
 from shapely.geometry.base import BaseGeometry
 
 from bastion_core.geometry.mesh import Floats, Mesh
 
 Tone = Literal["new", "stands", "spot"]
-_CELLS = 260
+_CELLS = 230
 """Rays along the longer side of a picture."""
 _STEP, _FOLD = 2.5, 0.72
 """A line is drawn where the surface jumps back by so many cells, or folds by more than the angle of that cosine."""
@@ -30,7 +30,7 @@ GAP = 0.22
 """How far what is new is drawn off its place, by the size of the whole."""
 VIEWS: dict[str, tuple[float, float]] = {
     "front left": (-35.0, 22.0), "front right": (35.0, 22.0), "back left": (-145.0, 22.0), "back right": (145.0, 22.0),
-    "below left": (-35.0, -28.0), "below right": (35.0, -28.0), "below, back": (-145.0, -28.0),
+    "above left": (-35.0, 58.0), "below left": (-35.0, -28.0), "below right": (35.0, -28.0), "below, back": (-145.0, -28.0), "from below": (-35.0, -60.0),
 }  # fmt: skip
 """Turn about the upright and height of who looks, in degrees; the front is at -y."""
 
@@ -118,18 +118,21 @@ def picture(shown: Sequence[Shown], view: str, way: Floats | None = None, spots:
 def _seen(shown: Sequence[Shown], frame: Floats, low: Floats, high: Floats, cell: float) -> tuple[NDArray[np.int64], Floats, Floats]:
     """Of each cell (columns, rows): which body is seen (-1: none), how near, and its normal."""
     u, v = (np.arange(low[k] + cell / 2, high[k], cell) for k in (0, 1))
-    grid = np.stack(np.meshgrid(u, v, indexing="ij"), axis=-1).reshape(-1, 2)
-    starts = np.column_stack([grid, np.full(len(grid), high[2] + 1.0)]) @ frame.T
-    toward = np.tile(-frame[:, 2], (len(grid), 1))
-    owner, nearest, normal = np.full(len(grid), -1), np.full(len(grid), np.inf), np.zeros((len(grid), 3))
-    for k, s in enumerate(shown):
-        distance, face = s.mesh.rays.first_hits(starts - s.off_mm, toward)
-        closer = (face >= 0) & (distance < nearest)
-        owner[closer], nearest[closer] = k, distance[closer]
-        vectors = s.mesh.area_vectors[face[closer]]
-        normal[closer] = vectors / np.maximum(np.linalg.norm(vectors, axis=1), 1e-12)[:, None]
     shape = len(u), len(v)
-    return owner.reshape(shape), nearest.reshape(shape), normal.reshape(*shape, 3)
+    owner, nearest, normal = np.full(shape, -1), np.full(shape, np.inf), np.zeros((*shape, 3))
+    for k, s in enumerate(shown):
+        flat = (s.mesh.vertices + s.off_mm) @ frame
+        i, j = (np.flatnonzero((at >= flat[:, n].min() - cell) & (at <= flat[:, n].max() + cell)) for n, at in ((0, u), (1, v)))
+        grid = np.stack(np.meshgrid(u[i], v[j], indexing="ij"), axis=-1).reshape(-1, 2)
+        starts = np.column_stack([grid, np.full(len(grid), high[2] + 1.0)]) @ frame.T - s.off_mm
+        distance, face = s.mesh.rays.first_hits(starts, np.tile(-frame[:, 2], (len(grid), 1)))
+        x, y = (n.ravel() for n in np.meshgrid(i, j, indexing="ij"))
+        closer = (face >= 0) & (distance < nearest[x, y])
+        x, y = x[closer], y[closer]
+        owner[x, y], nearest[x, y] = k, distance[closer]
+        vectors = s.mesh.area_vectors[face[closer]]
+        normal[x, y] = vectors / np.maximum(np.linalg.norm(vectors, axis=1), 1e-12)[:, None]
+    return owner, nearest, normal
 
 
 def _body_strokes(
@@ -143,10 +146,9 @@ def _body_strokes(
     toward: Floats,
 ) -> list[Stroke]:
     """What is seen of some bodies: their areas, the outline of each, and its inner lines."""
-    areas = [area for k in bodies if not (area := _area(owner == k)).is_empty]
-    if not areas:
+    outlines = [_smooth(r, True) for k in bodies for r in _rings(owner == k)]
+    if not outlines:
         return []
-    outlines = [_smooth(np.array(r.coords), True) for a in areas for p in getattr(a, "geoms", [a]) for r in (p.exterior, *p.interiors)]
     inner = [_smooth(np.array(line.coords), False) for line in _folds(owner, depth, normal, np.isin(owner, bodies), cell, toward)]
     rings = [_line(at * cell + origin) + "Z" for at in outlines if len(at) > 3]
     return [
@@ -180,23 +182,38 @@ def _folds(
     return [line for line in getattr(merged, "geoms", [merged]) if line.length >= _LEAST_LINE]
 
 
-def _area(mask: NDArray[np.bool_]) -> BaseGeometry:
-    """The area of cells, without its specks."""
-    runs = []
-    for i in np.flatnonzero(mask.any(axis=1)):
-        row = np.diff(np.concatenate([[0], mask[i].astype(np.int8), [0]]))
-        for start, end in zip(np.flatnonzero(row == 1), np.flatnonzero(row == -1), strict=True):
-            runs.append(box(i, start, i + 1, end))
-    area = unary_union(runs) if runs else MultiPolygon()
-    return MultiPolygon([p for p in getattr(area, "geoms", [area]) if p.area >= _SPECK])
+def _rings(mask: NDArray[np.bool_]) -> list[Floats]:
+    """The outlines (n, 2) of an area of cells, holes included, without its specks: its edges, each with the area on its left, one after another."""
+    framed = np.pad(mask, 1)
+    follows: dict[tuple[int, int], list[tuple[int, int]]] = {}
+    for (di, dj), begin, end in (
+        ((-1, 0), (0, 1), (0, 0)), ((1, 0), (1, 0), (1, 1)), ((0, -1), (0, 0), (1, 0)), ((0, 1), (1, 1), (0, 1)),
+    ):  # fmt: skip
+        beside = np.roll(framed, (-di, -dj), axis=(0, 1))
+        for i, j in (np.argwhere(framed & ~beside) - 1).tolist():
+            follows.setdefault((i + begin[0], j + begin[1]), []).append((i + end[0], j + end[1]))
+    rings = []
+    while follows:
+        start = next(iter(follows))
+        ring, at, came = [start], start, (0, 0)
+        while True:
+            ends = follows[at]
+            # Where two corners touch, turn left: what only touches stays apart.
+            to = ends[0] if len(ends) == 1 else max(ends, key=lambda e: came[0] * (e[1] - at[1]) - came[1] * (e[0] - at[0]))
+            ends.remove(to)
+            if not ends:
+                del follows[at]
+            came, at = (to[0] - at[0], to[1] - at[1]), to
+            if at == start:
+                break
+            ring.append(at)
+        rings.append(np.array(ring, dtype=np.float64))
+    return [r for r in rings if abs(float(np.dot(r[:, 0], np.roll(r[:, 1], -1)) - np.dot(r[:, 1], np.roll(r[:, 0], -1)))) / 2 >= _SPECK]
 
 
 def _smooth(at: Floats, closed: bool) -> Floats:
-    """Steps of the grid evened out: places (n, 2) a cell apart, averaged with their neighbours."""
-    line = shapely.segmentize(shapely.LineString(at), 1.0)
-    dense = np.array(line.coords)
-    if closed:
-        dense = dense[:-1]
+    """Steps of the grid evened out: places (n, 2) averaged with their neighbours; of a closed one each a cell apart already."""
+    dense = at if closed else np.array(shapely.segmentize(shapely.LineString(at), 1.0).coords)
     if len(dense) < 5:
         return dense
     even = ndimage.gaussian_filter1d(dense, _SMOOTH, axis=0, mode="wrap" if closed else "nearest")

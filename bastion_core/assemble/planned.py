@@ -5,10 +5,11 @@ from dataclasses import dataclass, replace
 from math import ceil
 
 import numpy as np
+from manifold3d import Manifold
 
 from bastion_core.assemble.blocking import Blocking, blocking, directions_for
 from bastion_core.assemble.bodies import members
-from bastion_core.assemble.facts import Facts
+from bastion_core.assemble.facts import Facts, Thing
 from bastion_core.assemble.inside import Insides
 from bastion_core.assemble.order import Bench, Timed, meanwhile
 from bastion_core.assemble.pictures import GAP, Shown, StepDrawing, best_view, picture, step_picture
@@ -22,7 +23,8 @@ from bastion_core.assemble.tree import Node, Search
 from bastion_core.assemble.works import Costing, Done, Plan, join_key
 from bastion_core.errors import RecipeProblem
 from bastion_core.findings import NOTHING, Said, say
-from bastion_core.geometry.mesh import Floats
+from bastion_core.geometry.mesh import Floats, Mesh
+from bastion_core.geometry.solid import Solid
 from bastion_core.progress import Progress, silent, span
 
 _TREES = 4
@@ -61,11 +63,17 @@ class _Found:
 
 
 def assembled(
-    facts: Facts, shape: Shape, rims_at: dict[str, Floats], fixed: Sequence[Before] = (), bench_h: float = 3.0, progress: Progress = silent
+    facts: Facts,
+    shape: Shape,
+    rims_at: dict[str, Floats],
+    fixed: Sequence[Before] = (),
+    bench_h: float = 3.0,
+    progress: Progress = silent,
+    rim_mm: float | None = None,
 ) -> tuple[AssembleResult, AssembleData, AssemblyDrawings]:
     """The order of a piece. ``rims_at`` are places (n, 3) on the inside along each contact's rim.
 
-    What the maker fixed holds where it can; where it cannot, the result says why, and is the best without it.
+    ``rim_mm`` is how much wider the tightest rim is to be in what mending costs; None for what it lacks. What the maker fixed holds where it can; where it cannot, the result says why, and is the best without it.
     """
     bench = Bench(bench_h)
     insides = Insides.of(facts, shape.air, shape.sprayed)
@@ -85,10 +93,10 @@ def assembled(
                 impossible = _why(chosen, free)
                 chosen = free
     progress(0.65, "drawing")
-    steps = _steps(chosen, facts, bench)
+    steps = _steps(chosen, facts, insides, bench)
     drawn = _pictures(chosen, facts, insides, span(progress, 0.65, 1.0))
     result = _result(chosen, free, facts, insides, bench, impossible, unknown, steps)
-    mends = (*rims(facts, bench), *reprints(facts, chosen.plan.done, chosen.timed, bench))
+    mends = (*rims(facts, bench, rim_mm), *reprints(facts, chosen.plan.done, chosen.timed, bench))
     return result, AssembleData(steps, mends, bench.from_h, bench.hours), drawn
 
 
@@ -153,7 +161,7 @@ def _why(chosen: _Found, free: _Found) -> Said:
     return say(words, block.moves, block.by)
 
 
-def _steps(chosen: _Found, facts: Facts, bench: Bench) -> tuple[AssemblyStep, ...]:
+def _steps(chosen: _Found, facts: Facts, insides: Insides, bench: Bench) -> tuple[AssemblyStep, ...]:
     """Every work in its order."""
     by_key = {d.key: d for d in chosen.plan.done}
     timed = chosen.timed
@@ -161,43 +169,24 @@ def _steps(chosen: _Found, facts: Facts, bench: Bench) -> tuple[AssemblyStep, ..
     told, lost = list[AssemblyStep](), 0.0
     for k, key in enumerate(timed.order):
         done, start = by_key[key], timed.start_h[k]
-        work = done.work()
-        parts, onto = facts.assembly.names(done.new), facts.assembly.names(done.bodies & ~done.new)
-        way = done.node.way if done.node is not None and done.seams and done.kind not in ("paint", "line") else (0.0, 0.0, 0.0)
-        glues = done.glues
         mixed = done.sets_min if done.sets_min > HELD_BY_HAND_MIN and done.portions == 1 else 0.0
+        still = insides.reached_share(done.bodies) if done.closes else None
         told.append(
             AssemblyStep(
-                key,
-                done.kind,
-                title_of(done, facts),
-                how_of(done, facts),
-                parts,
-                onto,
-                way,
-                tuple(s.letters for s in done.seams),
-                " and ".join(dict.fromkeys(g.name for g in glues)),
-                round(done.ml, 1),
-                sum(g.tapes for g in glues),
-                round(sum(g.weld_cm for g in glues), 1) if done.weld else 0.0,
-                round(done.hands_min, 1),
-                round(start, 3),
-                round(timed.end_h[k], 3),
-                int(start // 24) + 1,
-                _clock(bench.from_h + start % 24),
-                done.gate_h,
-                done.full_h,
-                done.sets_min,
-                _clock(bench.from_h + (start + mixed / 60) % 24) if mixed else "",
-                beside[key] if done.gate_h else (),
-                checks_of(done, facts),
-                round(done.fails, 3),
-                round(lost, 2) if done.fails else 0.0,
-                caution_of(done, facts),
-                _machine_lost(done, facts, by_key, timed.order[:k]),
-            )
-        )
-        lost += work.lost_h
+                key=key, kind=done.kind, title=title_of(done, facts), how=how_of(done, facts), parts=facts.assembly.names(done.new),
+                onto=facts.assembly.names(done.bodies & ~done.new), way=done.node.way if done.closes and done.node else (0.0, 0.0, 0.0),
+                seams=tuple(s.letters for s in done.seams), glue=" and ".join(dict.fromkeys(g.name for g in done.glues)),
+                amount_ml=round(done.ml, 1), tapes=sum(g.tapes for g in done.glues),
+                weld_cm=round(sum(g.weld_cm for g in done.glues), 1) if done.weld else 0.0, hands_min=round(done.hands_min, 1),
+                start_h=round(start, 3), end_h=round(timed.end_h[k], 3), day=int(start // 24) + 1, clock=_clock(bench.from_h + start % 24),
+                handle_h=done.gate_h, full_h=done.full_h, sets_min=done.sets_min,
+                by_clock=_clock(bench.from_h + (start + mixed / 60) % 24) if mixed else "", meanwhile=beside[key] if done.gate_h else (),
+                check=checks_of(done, facts), fails=round(done.fails, 3), lost_h=round(lost, 2) if done.fails else 0.0,
+                caution=caution_of(done, facts), spray_after=None if still is None else round(still[0], 3),
+                hand_after=None if still is None else round(still[1], 3), machine_lost_h=_machine_lost(done, facts, by_key, timed.order[:k]),
+            ),
+        )  # fmt: skip
+        lost += done.work().lost_h
     return tuple(told)
 
 
@@ -234,18 +223,28 @@ def _drawn(done: Done, facts: Facts, insides: Insides) -> StepDrawing:
     bodies = facts.assembly.bodies
     new = [bodies[k].mesh for k in members(done.new)]
     stands = [bodies[k].mesh for k in members(done.bodies & ~done.new)]
-    if done.seams and done.node is not None and done.kind not in ("paint", "line"):
+    if done.closes and done.node is not None:
         return step_picture(new, stands, np.array(done.node.way))
-    at = None
-    if done.thing is not None:
-        at = done.wire.path if done.wire is not None and len(done.wire.path) else np.array([done.thing.at_mm])
+    at, spots = None, list[Floats]()
+    thing = done.thing
+    if thing is not None and done.wire is not None:
+        at = done.wire.path if len(done.wire.path) else np.array([thing.at_mm])
+        spots = list(at[:: max(len(at) // 12, 1)])
+    elif thing is not None:
+        at = np.array([thing.at_mm])
+        # Flat on what it is fixed to, as far as that is known: as it lies in its size.
+        stands, new = [*stands, *new], [_block(thing)]
     elif done.kind in ("paint", "line", "pads"):
-        mine = np.isin(insides.sprayed.body, members(done.bodies))
-        at = insides.sprayed.at[mine]
-    view = best_view(np.zeros(3), new, stands, at)
+        at = insides.sprayed.at[np.isin(insides.sprayed.body, members(done.bodies))]
+    view = best_view(np.zeros(3), [] if thing is not None and done.wire is None else new, stands, at)
     everything = [Shown(m, "stands", np.zeros(3)) for m in stands] + [Shown(m, "new", np.zeros(3)) for m in new]
-    spots = [] if at is None or done.thing is None else list(at[:: max(len(at) // 12, 1)])
     return picture(everything, view, None, spots)
+
+
+def _block(thing: Thing) -> Mesh:
+    """A thing as it is drawn."""
+    size = [float(v) for v in thing.size_mm]
+    return Solid(Manifold.cube(size, True).translate([float(v) for v in thing.at_mm])).mesh()
 
 
 def _apart(done: Done, facts: Facts) -> StepDrawing:

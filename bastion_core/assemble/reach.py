@@ -13,13 +13,13 @@ from scipy import ndimage
 from bastion_core.assemble.bodies import Assembly, members
 from bastion_core.assemble.tools import SPRAY_LEAN_DEG, Tool
 from bastion_core.geometry.mesh import Floats, Ints, Mesh
-from bastion_core.geometry.place import plane_frame
 from bastion_core.geometry.walls import surface_sample
 
 _SPOTS = 160
 """Places looked at on the inside of each body."""
-_LOOKS = 24
-_CELLS, _LEAST_CELL_MM = 600_000, 3.0
+_LOOKS, _TRIED = 24, 150
+_AGAIN, _CLOSE, _CLOSE_DEG = 6, 24, 7.0
+_CELLS, _LEAST_CELL_MM = 400_000, 3.0
 """Of air in all, and the least size of one."""
 _BORDER_MM = 52.0
 """Of air round a piece: more than the thickest hand takes."""
@@ -39,6 +39,15 @@ def cone(count: int, within_deg: float) -> Floats:
     turn = k * np.pi * (3 - np.sqrt(5))
     flat = np.sqrt(1 - z**2)
     return np.column_stack([flat * np.cos(turn), flat * np.sin(turn), z])
+
+
+def _about(normals: Floats, looks: Floats) -> Floats:
+    """(n, looks, 3): directions about +z, turned about each normal (n, 3)."""
+    helper = np.where(np.abs(normals[:, :1]) < 0.9, [[1.0, 0.0, 0.0]], [[0.0, 1.0, 0.0]])
+    v = np.cross(normals, helper)
+    v /= np.linalg.norm(v, axis=1)[:, None]
+    frames = np.stack([np.cross(v, normals), v, normals], axis=1)
+    return np.asarray(np.einsum("lk,nkc->nlc", looks, frames))
 
 
 @dataclass(frozen=True, eq=False)
@@ -104,7 +113,7 @@ def spray(assembly: Assembly, seed: int = 1) -> Spray:
             areas[k] = 0.0
             continue
         at.append(places[bare])
-        ways.append(np.array([looks @ plane_frame(n).T for n in sample.normals[bare]]))
+        ways.append(_about(sample.normals[bare], looks))
         whose.append(np.full(int(bare.sum()), k))
     if not at:
         return Spray(np.zeros((0, 3)), np.zeros(0, np.int64), np.zeros((0, _LOOKS), np.int64), tuple(areas))
@@ -208,6 +217,38 @@ class Air:
         for step in range(_INWARD_CELLS + 1):
             found |= near[tuple(self.cells(points + step * toward).T)] <= within_mm + (_NEAR_CELLS - step) * self.cell_mm
         return found
+
+    def straight(self, together: int, tool: Tool, points: Floats) -> NDArray[np.bool_]:
+        """(n,): whether a straight tool comes to each place (n, 3) from where what holds it has room, outside or as far in as it comes.
+
+        First all round; where only thin looks get out, once more close about those.
+        """
+        off = self.distance(together)
+        held = _outside((off >= tool.body_mm) & self.open(together))
+        round_about = np.vstack([cone(_TRIED, 90.0), -cone(_TRIED, 90.0)])
+        looks = np.broadcast_to(round_about, (len(points), *round_about.shape))
+        found, gets_out = self._along(together, tool, points, looks, off, held)
+        left = np.flatnonzero(~found & gets_out.any(axis=1))
+        if len(left):
+            order = np.argsort(~gets_out[left], axis=1, kind="stable")[:, :_AGAIN]
+            near = _about(round_about[order].reshape(-1, 3), cone(_CLOSE, _CLOSE_DEG)).reshape(len(left), -1, 3)
+            found[left] = self._along(together, tool, points[left], near, off, held)[0]
+        return found
+
+    def _along(
+        self, together: int, tool: Tool, points: Floats, looks: Floats, off: NDArray[np.float32], held: NDArray[np.bool_]
+    ) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
+        """(n,): whether a tool comes to places (n, 3) along any of its looks (n, m, 3); (n, m): which looks reach room for what holds it."""
+        steps = np.arange(1.0, (tool.reach_mm + tool.body_mm) / self.cell_mm + 1) * self.cell_mm
+        at = points[:, None, None] + looks[:, :, None] * steps[None, None, :, None]
+        cells = tuple(np.moveaxis(self.cells(at.reshape(-1, 3)).reshape(*at.shape), -1, 0))
+        starts, toward = np.repeat(points, looks.shape[1], axis=0), looks.reshape(-1, 3)
+        hit = np.min([self.assembly.bodies[k].mesh.rays.first_hits(starts, toward)[0] for k in members(together)], axis=0)
+        seen = steps < hit.reshape(len(points), -1, 1)
+        # Beside the place itself the tip touches, but goes through nothing.
+        free = seen & ((off[cells] >= tool.tip_mm) | (steps < tool.tip_mm + 1.5 * self.cell_mm))
+        comes = np.logical_and.accumulate(free, axis=2) & held[cells]
+        return np.asarray(comes.any(axis=(1, 2))), np.asarray((seen & held[cells]).any(axis=2))
 
     def way(self, together: int, start: Floats, end: Floats, thick_mm: float) -> Floats | None:
         """(n, 3): the shortest way through air, that wide, between two places (3,); None where there is none."""

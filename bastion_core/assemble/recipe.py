@@ -120,6 +120,10 @@ class AssembleRecipe(Recipe):
         3.0, "Hours at the bench a day", because="the hours at the bench", least=0.5, most=14.0, hint="In hours.",
         flag=Flag("--bench", "hours at the bench a day", float, hold="H"),
     )  # fmt: skip
+    rim_mm: float | None = decision(
+        None, "The tightest rim wider by", because="", nothing="what it lacks", unit="mm", least=0.1, most=30.0,
+        flag=Flag("--rim", "mm by which the tightest rim is to be made wider, in what mending costs", float, hold="MM"),
+    )  # fmt: skip
 
     def __post_init__(self) -> None:
         super().__post_init__()

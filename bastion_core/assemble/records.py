@@ -53,6 +53,9 @@ class AssemblyStep:
     lost_h: float
     """Hours of hands that are lost if a trial fails there."""
     caution: str
+    spray_after: float | None = None
+    """Of the insides of what is together then, how much spray still gets to; None where nothing has an inside, or nothing is closed."""
+    hand_after: float | None = None
     machine_lost_h: float = 0.0
 
 

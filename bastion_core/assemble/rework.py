@@ -34,16 +34,15 @@ class Mend:
 
 
 def reprints(facts: Facts, done: Sequence[Done], timed: Timed, bench: Bench) -> tuple[Mend, ...]:
-    """Each part made again before anything is glued, after the step that first holds it, and at the end."""
+    """Each part made again before anything is glued, after each step that closes something, and at the end."""
     by_key = {d.key: d for d in done}
-    closings = [key for key in timed.order if by_key[key].node is not None and by_key[key].seams]
+    closings = [key for key in timed.order if by_key[key].closes]
     found = []
     for k, body in enumerate(facts.assembly.bodies):
         if body.rod:
             continue
         printer_h = facts.print_h.get(body.name, 0.0)
-        first = next((key for key in closings if by_key[key].bodies >> k & 1), "")
-        for after in dict.fromkeys(("", first, timed.order[-1] if closings else "")):
+        for after in dict.fromkeys(("", *closings, timed.order[-1] if closings else "")):
             until = timed.order[: timed.order.index(after) + 1] if after else ()
             again = [d for key in until if _touches(d := by_key[key], 1 << k, facts)]
             broken = sum(s.rim_cm for d in again for s in d.seams if d.kind in ("glue", "rod") and not s.opens)
@@ -69,13 +68,13 @@ def _days(bench: Bench, hands_h: float, waits_h: float) -> int:
     return max(1, ceil(end / 24))
 
 
-def rims(facts: Facts, bench: Bench) -> tuple[Mend, ...]:
-    """The tight rim on the way in made wider: by heat, by hand, or all parts printed again larger."""
+def rims(facts: Facts, bench: Bench, rim_mm: float | None = None) -> tuple[Mend, ...]:
+    """The tight rim on the way in made wider by so much (what it lacks where that is not given): by heat, by hand, or all parts printed larger."""
     worn = facts.worn
     if worn is None or worn.rim_mm is None or worn.rim_mm <= 0:
         return ()
     lacks = max(-(worn.passes_mm or 0.0), 0.0)
-    by = round(lacks + 0.5, 1) if lacks > 0 else USUAL_MM
+    by = rim_mm or (round(lacks + 0.5, 1) if lacks > 0 else USUAL_MM)
     stuff = material(facts.material)
     strain = 2 * pi * by / worn.rim_mm
     heat_h = (FORM_MIN + FORM_MIN_PER_CM * worn.rim_mm / 10) / 60

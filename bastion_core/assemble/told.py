@@ -72,7 +72,7 @@ def how_of(done: Done, facts: Facts) -> tuple[Said, ...]:
     elif done.kind in ("paint", "line"):
         said.append(say("{} of inside, {} ml.", cm2(done.area_mm2), f"{done.ml:.0f}"))
         if done.masks:
-            said.append(say(f"Mask {counted(done.masks, 'face or magnet', 'faces and magnets')}: what is glued yet stays bare."))
+            said.append(say(f"Mask {counted(done.masks, 'place')}: faces that are glued yet, magnets, threads and slots stay bare."))
     elif done.kind == "magnets":
         said.append(say("Poles as the map says; close the seam with cling film between while the epoxy sets."))
     elif done.kind == "wire" and done.wire is not None:
@@ -81,7 +81,7 @@ def how_of(done: Done, facts: Facts) -> tuple[Said, ...]:
         said.append(say("Plug it in and try it before it is fixed."))
     elif done.kind == "test":
         said.append(say("Only now, at full strength: walk, bend, take it off quickly."))
-    if done.seams and done.kind not in ("sand", "magnets"):
+    if done.closes:
         said += _closing(done)
     if done.portions > 1:
         said.append(say(f"Mix {done.portions} portions: one is used up within {done.sets_min:g} min."))
@@ -163,7 +163,7 @@ def checks_of(done: Done, facts: Facts) -> tuple[Said, ...]:
         if worn.passes_mm is not None:
             said.append(say("On the way in: {} each side reckoned.", mm(worn.passes_mm, digits=1)))
         if done.kind == "dry":
-            said.append(say("{} likely to fit. Note what was found under Fit, “Tried on”.", Quantity((worn.chance,), "share")))
+            said.append(say("{} likely to fit.", Quantity((worn.chance,), "share")))
     if done.kind == "dry" and len(facts.assembly.bodies) > 1:
         said.append(
             say("No seam gapes by more than {}, nothing is forced: pins have {} a side.", mm(0.3, digits=1), mm(facts.gap_mm, digits=2))

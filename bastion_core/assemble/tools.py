@@ -19,6 +19,8 @@ class Tool:
     reach_mm: float
     """How far the tip goes on."""
     source: str
+    straight: bool = True
+    """It does not bend round corners, as fingers do."""
 
 
 _HAND_MM = 38.0
@@ -26,9 +28,11 @@ _CP = "common practice, no source"
 TOOLS: dict[ToolKey, Tool] = {
     t.key: t
     for t in (
-        Tool("hand", "a hand", _HAND_MM, 11.0, 85.0, "a closed hand through a round hole of about 80 mm, its fingers 85 mm on; " + _CP),
-        Tool("tweezers", "long tweezers", _HAND_MM, 5.0, 180.0, _CP),
-        Tool("iron", "the iron", _HAND_MM, 5.0, 120.0, _CP),
+        Tool(
+            "hand", "a hand", _HAND_MM, 11.0, 85.0, "a closed hand through a round hole of about 80 mm, its fingers 85 mm on; " + _CP, False
+        ),
+        Tool("tweezers", "long tweezers", _HAND_MM, 4.0, 180.0, _CP),
+        Tool("iron", "the iron", _HAND_MM, 4.0, 120.0, _CP),
         Tool("brush", "a brush", _HAND_MM, 6.0, 180.0, _CP),
     )
 }

@@ -1,24 +1,26 @@
 """Which two subassemblies become one, over and over, until the piece is whole: found by taking it apart in every way that its shape allows.
 
-Of every set of bodies the best few ways are kept, by hands and by how long their longest chain takes. Up to a dozen bodies all partings in two
+Of every set of bodies the best few ways are kept, by hands and by how long their longest chain takes. Up to ten bodies all partings in two
 are looked at; beyond that those in which a body comes off with whatever has to come along.
 """
 
-from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, field, replace
 from typing import Protocol
 
 import numpy as np
 
 from bastion_core.assemble.blocking import Block, Blocking
 from bastion_core.assemble.bodies import Assembly, Contact, hangs_together, members
+from bastion_core.geometry.arrays import three
 from bastion_core.geometry.mesh import Floats
 from bastion_core.progress import Progress, silent
 
-MOST_EXACT = 12
-_KEPT = 6
+MOST_EXACT = 10
+_KEPT = 4
 _LOCKED_MIN, _CANNOT_MIN = 1e5, 1e4
 """What a way that cannot be weighs: it is taken only where there is no other."""
+_SMALL, _PAIRS = 7, 4
 _GIVEN = 4
 """Partings that are looked at where none is free."""
 
@@ -26,8 +28,11 @@ _GIVEN = 4
 class Costs(Protocol):
     """What joining and painting take, asked of sets of bodies."""
 
-    def join(self, above: int, below: int, contacts: Sequence[Contact], way: Floats) -> tuple[float, float]:
+    def join(self, contacts: Sequence[Contact], way: Floats) -> tuple[float, float]:
         """Minutes of hands, and hours until the next work on it."""
+
+    def early(self, together: int, contacts: Sequence[Contact]) -> float:
+        """Minutes that count against closing these so early, when a set comes together."""
 
     def paint(self, together: int) -> tuple[float, float] | None:
         """The same for the insides of a set, all at once; None where they are not all reached, or nothing is painted."""
@@ -66,15 +71,24 @@ class Node:
         return self
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True, eq=False, slots=True)
 class _Way:
-    """A way to put a set together: what counts against it, minutes of hands, hours of its longest chain."""
+    """A way to put a set together: what counts against it, minutes of hands, hours of its longest chain; and how it is made, so that only what
+    is wanted in the end is made."""
 
+    together: int
     against: float
     hands_min: float
     path_h: float
-    node: Node
     painted: bool
+    here: bool = False
+    """Whether its insides are painted now, not before."""
+    above: "_Way | None" = None
+    below: "_Way | None" = None
+    held: int = 0
+    """The contacts that are closed, as bits."""
+    way: int = -1
+    """The number of the direction; -1 where nothing moves."""
 
     @property
     def score(self) -> float:
@@ -91,53 +105,73 @@ class Search:
     before: tuple[tuple[str, str], ...] = ()
     paints: bool = False
     progress: Progress = silent
-    stop: Callable[[], None] = lambda: None
     _near: tuple[int, ...] = field(init=False)
-    _known: dict[int, list[_Way]] = field(init=False, default_factory=dict)
+    _known: dict[int, tuple[list[_Way], list[_Way]]] = field(init=False, default_factory=dict)
+    """Of each set the ways without its insides painted, and with."""
 
     def __post_init__(self) -> None:
         self._near = self.assembly.neighbours()
         self._ends = {c.id: self.assembly.set_of(c.between) for c in self.assembly.contacts}
+        index = self.assembly.index
+        # Asked tens of thousands of times: contacts and ways are bits of a number, and what was answered is remembered.
+        self._held = [(1 << index[c.between[0]], 1 << index[c.between[1]], 1 << k) for k, c in enumerate(self.assembly.contacts)]
+        self._whole: dict[int, bool] = {}
+        self._ahead: dict[int, tuple[int, ...]] = {0: (0,) * len(self.blocking.ahead)}
+        self._square: dict[tuple[int, int], int] = {}
+        self._joining: dict[tuple[int, int], tuple[float, float]] = {}
+        self._contacts: dict[int, tuple[Contact, ...]] = {}
 
     def ways(self) -> list[Node]:
         """The best ways, the best one first; a piece of one body is its own."""
-        found = [w for w in self._of(self.assembly.all) if w.painted or not self.paints]
-        return [w.node for w in sorted(found, key=lambda w: w.score)]
+        found = self._of(self.assembly.all)[self.paints]
+        return [self._node(w) for w in sorted(found, key=lambda w: w.score)]
 
-    def _of(self, together: int) -> list[_Way]:
-        if together not in self._known:
+    def _node(self, way: _Way) -> Node:
+        if way.above is None or way.below is None:
+            return Node(way.together, painted=way.here)
+        blocks, direction = tuple[Block, ...](), (0.0, 0.0, 0.0)
+        if way.way >= 0:
+            blocks = tuple(self.blocking.blocks(way.above.together, way.below.together, way.way))
+            direction = three(self.blocking.directions[way.way])
+        return Node(way.together, self._node(way.above), self._node(way.below), direction, self._of_bits(way.held), blocks, way.here)
+
+    def _of(self, together: int) -> tuple[list[_Way], list[_Way]]:
+        known = self._known.get(together)
+        if known is None:
             self.progress(min(len(self._known) / 400, 0.95), "taking it apart")
-            self._known[together] = self._found(together)
-        return self._known[together]
+            known = self._known[together] = self._found(together)
+        return known
 
-    def _found(self, together: int) -> list[_Way]:
-        if together & (together - 1) == 0:
-            raw = [_Way(0.0, 0.0, 0.0, Node(together), False)]
-        else:
-            raw = self._joined(together)
+    def _found(self, together: int) -> tuple[list[_Way], list[_Way]]:
+        alone = together & (together - 1) == 0
+        raw = [_Way(together, 0.0, 0.0, 0.0, False)] if alone else self._joined(together)
         if not self.paints:
-            return _best(raw)
+            return _best(raw), []
         paint = self.costs.paint(together)
-        if paint is None and together & (together - 1) == 0:
+        if paint is None and alone:
             # What is not reached even alone is no fault of the order.
             paint = (0.0, 0.0)
-        done = [w for w in raw if w.painted]
+        done, bare = [w for w in raw if w.painted], _best([w for w in raw if not w.painted])
         if paint is not None:
             minutes, gate = paint
-            here = [w for w in raw if not w.painted]
-            done += [_Way(w.against, w.hands_min + minutes, w.path_h + minutes / 60 + gate, _painted(w.node), True) for w in here]
-        return _best([w for w in raw if not w.painted]) + _best(done)
+            done += [
+                replace(w, hands_min=w.hands_min + minutes, path_h=w.path_h + minutes / 60 + gate, painted=True, here=True) for w in bare
+            ]
+        return bare, _best(done)
 
     def _joined(self, together: int) -> list[_Way]:
         first = _component(together & -together, together, self._near)
         if first != together:
             # Nothing holds these together: each is put together for itself.
-            return self._side_by_side(together, together ^ first, first)
+            return self._both(together, together ^ first, first, 0, -1, 0.0, 0.0, 0.0)
         free, given = list[_Way](), list[tuple[int, int, int]]()
         for one, other in self._partings(together):
-            if self._breaks_order(together, one, other):
+            if self.before and self._breaks_order(together, one, other):
                 continue
-            ways = self.blocking.free_ways(one, other)
+            ways = 0
+            for d, hit in enumerate(self._runs_into(one)):
+                if not hit & other:
+                    ways |= 1 << d
             if ways:
                 free += self._made(together, one, other, ways)
             elif not free:
@@ -146,48 +180,81 @@ class Search:
         if free:
             return free
         found = []
-        for _, one, d in sorted(given)[:_GIVEN]:
-            found += self._made(together, one, together ^ one, [d])
+        for blocks, one, d in sorted(given)[:_GIVEN]:
+            found += self._made(together, one, together ^ one, 1 << d, _LOCKED_MIN * blocks)
         return found
 
-    def _side_by_side(self, together: int, one: int, other: int) -> list[_Way]:
-        return [
-            _Way(a.against + b.against, a.hands_min + b.hands_min, max(a.path_h, b.path_h), Node(together, a.node, b.node), a.painted)
-            for a in self._of(one)
-            for b in self._of(other)
-            if a.painted == b.painted
-        ]
+    def _runs_into(self, moving: int) -> tuple[int, ...]:
+        """All that a set runs into, along each direction."""
+        found = self._ahead.get(moving)
+        if found is None:
+            low = moving & -moving
+            first, rest = low.bit_length() - 1, self._runs_into(moving ^ low)
+            found = self._ahead[moving] = tuple(hit | row[first] for hit, row in zip(rest, self.blocking.ahead, strict=True))
+        return found
 
-    def _made(self, together: int, one: int, other: int, ways: Sequence[int]) -> list[_Way]:
-        contacts = self.assembly.between(one, other)
-        d = self._straightest(contacts, ways)
-        way = self.blocking.directions[d]
-        minutes, gate = self.costs.join(one, other, contacts, way)
-        blocks = tuple(self.blocking.blocks(one, other, d))
-        against = _CANNOT_MIN * self.costs.cannot(together, one, other) + _LOCKED_MIN * len(blocks)
-        node = (float(way[0]), float(way[1]), float(way[2]))
+    def _hangs(self, bits: int) -> bool:
+        known = self._whole.get(bits)
+        if known is None:
+            known = self._whole[bits] = hangs_together(bits, self._near)
+        return known
+
+    def _made(self, together: int, one: int, other: int, ways: int, against: float = 0.0) -> list[_Way]:
+        held = 0
+        for a, b, bit in self._held:
+            if (a & one and b & other) or (b & one and a & other):
+                held |= bit
+        contacts = self._of_bits(held)
+        d = self._straightest(held, ways)
+        if (held, d) not in self._joining:
+            self._joining[held, d] = self.costs.join(contacts, self.blocking.directions[d])
+        minutes, gate = self._joining[held, d]
+        minutes += self.costs.early(together, contacts)
+        against += _CANNOT_MIN * self.costs.cannot(together, one, other)
+        return self._both(together, one, other, held, d, minutes, gate, against)
+
+    def _of_bits(self, held: int) -> tuple[Contact, ...]:
+        if held not in self._contacts:
+            self._contacts[held] = tuple(c for k, c in enumerate(self.assembly.contacts) if held >> k & 1)
+        return self._contacts[held]
+
+    def _both(self, together: int, one: int, other: int, held: int, d: int, minutes: float, gate: float, against: float) -> list[_Way]:
+        chain = minutes / 60 + gate
         found = []
-        for a in self._of(one):
-            for b in self._of(other):
-                if a.painted == b.painted:
-                    both = Node(together, a.node, b.node, node, contacts, blocks)
-                    path = max(a.path_h, b.path_h) + minutes / 60 + gate
-                    found.append(_Way(a.against + b.against + against, a.hands_min + b.hands_min + minutes, path, both, a.painted))
+        for mine, theirs in self._pairs(one, other):
+            path = (mine.path_h if mine.path_h > theirs.path_h else theirs.path_h) + chain
+            hands = mine.hands_min + theirs.hands_min + minutes
+            worse = mine.against + theirs.against + against
+            found.append(_Way(together, worse, hands, path, mine.painted, False, mine, theirs, held, d))
         return found
 
-    def _straightest(self, contacts: Sequence[Contact], ways: Sequence[int]) -> int:
-        """Of several ways the one most square to the faces that meet: glue is pressed and not wiped off."""
-        normals = np.array([c.along for c in contacts])
-        square = np.abs(self.blocking.directions[list(ways)] @ normals.T)
-        # Of those as square the first: directions come in the order of the seams.
-        return ways[int(np.argmax(np.round(square.min(axis=1) + 0.01 * square.mean(axis=1), 3)))]
+    def _pairs(self, one: int, other: int) -> list[tuple[_Way, _Way]]:
+        """Ways of two sets that are tried together: all of small ones; of larger ones the best with the best, and each with the next."""
+        found = []
+        all_of_them = one.bit_count() + other.bit_count() <= _SMALL
+        for mine, theirs in zip(self._of(one), self._of(other), strict=True):
+            if all_of_them or len(mine) * len(theirs) <= _PAIRS:
+                found += [(a, b) for a in mine for b in theirs]
+            else:
+                found += [(mine[0], b) for b in theirs[:2]] + [(a, theirs[0]) for a in mine[1:2]]
+        return found
+
+    def _straightest(self, held: int, ways: int) -> int:
+        """Of several ways (bits) the one most square to the faces that meet: glue is pressed and not wiped off."""
+        if (held, ways) not in self._square:
+            numbers = [d for d in range(len(self.blocking.ahead)) if ways >> d & 1]
+            normals = np.array([c.along for c in self._of_bits(held)])
+            square = np.abs(self.blocking.directions[numbers] @ normals.T)
+            # Of those as square the first: directions come in the order of the seams.
+            self._square[held, ways] = numbers[int(np.argmax(np.round(square.min(axis=1) + 0.01 * square.mean(axis=1), 3)))]
+        return self._square[held, ways]
 
     def _least_blocked(self, one: int, other: int) -> tuple[int, int]:
         """Of a parting that goes no way: along which least is in the way, and how many are."""
-        contacts = self.assembly.between(one, other)
-        counts = [(len(self.blocking.blocks(one, other, d)), d) for d in range(len(self.blocking.directions))]
-        least = min(n for n, _ in counts)
-        return self._straightest(contacts, [d for n, d in counts if n == least]), least
+        counts = [len(self.blocking.blocks(one, other, d)) for d in range(len(self.blocking.directions))]
+        held = sum(bit for a, b, bit in self._held if (a & one and b & other) or (b & one and a & other))
+        least = min(counts)
+        return self._straightest(held, sum(1 << d for d, n in enumerate(counts) if n == least)), least
 
     def _breaks_order(self, together: int, one: int, other: int) -> bool:
         """Whether this parting closes a contact after, or with, one that is to come after it."""
@@ -207,7 +274,7 @@ class Search:
             rest = together & (together - 1)
             one = rest
             while one:
-                if hangs_together(one, self._near) and hangs_together(together ^ one, self._near):
+                if self._hangs(one) and self._hangs(together ^ one):
                     yield one, together ^ one
                 one = (one - 1) & rest
             return
@@ -216,23 +283,23 @@ class Search:
         for ahead in self.blocking.ahead:
             for body in members(together):
                 one = _along_with(1 << body, together, ahead)
-                for moving in self._whole(one, together):
+                for moving in self._coming_off(one, together):
                     half = together ^ moving if moving & low else moving
                     if half and half != together and half not in seen:
                         seen.add(half)
                         yield half, together ^ half
 
-    def _whole(self, one: int, together: int) -> Iterator[int]:
+    def _coming_off(self, one: int, together: int) -> Iterator[int]:
         """A set that comes off, and what of the rest hangs together without it."""
-        if one == together or not hangs_together(one, self._near):
+        if one == together or not self._hangs(one):
             return
         rest = together ^ one
-        if hangs_together(rest, self._near):
+        if self._hangs(rest):
             yield one
             return
         for k in members(rest):
             part = _component(1 << k, rest, self._near)
-            if hangs_together(together ^ part, self._near):
+            if self._hangs(together ^ part):
                 yield part
 
 
@@ -257,10 +324,6 @@ def _component(seed: int, of: int, near: Sequence[int]) -> int:
         if more == grown:
             return grown
         grown = more
-
-
-def _painted(node: Node) -> Node:
-    return Node(node.bodies, node.above, node.below, node.way, node.contacts, node.locked, True)
 
 
 def _best(ways: Sequence[_Way]) -> list[_Way]:

@@ -26,7 +26,7 @@ from bastion_core.assemble.table import (
 from bastion_core.assemble.tree import Node
 from bastion_core.geometry.mesh import Floats
 from bastion_core.join.glue import GlueRecord
-from bastion_core.join.table import GLUES
+from bastion_core.join.table import GLUES, SCREWED
 
 _WIPES = 0.3
 """A way that leans from a face's normal by more than 72 degrees slides along it."""
@@ -59,9 +59,14 @@ class Done:
     """Of an inside that is covered."""
 
     @property
+    def closes(self) -> bool:
+        """Whether two subassemblies become one by it."""
+        return self.kind in ("glue", "screw", "close", "slide", "rivet", "rod")
+
+    @property
     def glues(self) -> tuple[GlueRecord, ...]:
         """What it is glued with."""
-        if self.kind in ("sand", "magnets"):
+        if not self.closes:
             return ()
         return tuple(s.glue for s in self.seams if s.glue is not None and not s.opens)
 
@@ -93,15 +98,14 @@ class Costing:
     facts: Facts
     insides: Insides
 
-    def join(self, above: int, below: int, contacts: Sequence[Contact], way: Floats) -> tuple[float, float]:
+    def join(self, contacts: Sequence[Contact], way: Floats) -> tuple[float, float]:
         """Minutes of hands, and hours until the next work on it."""
         seams = [self.facts.seams[c.id] for c in contacts]
-        minutes = joining_min(self.facts, contacts, seams, way) + sum(_sanding_min(s) for s in seams)
-        return minutes + self._early(above | below, seams), gate_of(seams)
+        return joining_min(self.facts, contacts, seams, way) + sum(_sanding_min(s) for s in seams), gate_of(seams)
 
-    def _early(self, together: int, seams: Sequence[SeamFacts]) -> float:
+    def early(self, together: int, contacts: Sequence[Contact]) -> float:
         """What comes off is put on last: minutes counted against it where glue still follows."""
-        if not any(s.opens for s in seams):
+        if not any(self.facts.seams[c.id].opens for c in contacts):
             return 0.0
         later = self.facts.assembly.between(together, self.facts.assembly.all ^ together)
         return 30.0 if any(not self.facts.seams[c.id].opens for c in later) else 0.0
@@ -114,7 +118,7 @@ class Costing:
 
     def cannot(self, together: int, one: int, other: int) -> int:
         """How many of the things that both sides hold can neither be put in now nor have been before."""
-        return sum(self.insides.wire_is_fished(w, together, one, other) for w in self.insides.wires)
+        return sum(self.insides.looks_fished(w, together, one, other) for w in self.insides.wires)
 
 
 def joining_min(facts: Facts, contacts: Sequence[Contact], seams: Sequence[SeamFacts], way: Floats) -> float:
@@ -171,13 +175,15 @@ def inside_min(facts: Facts, insides: Insides, together: int) -> float:
 
 
 def masks_of(facts: Facts, together: int) -> int:
-    """Faces that are to be glued yet, and magnets: they stay bare."""
+    """What stays bare when the insides of a set are covered: faces that are glued yet, magnets, threads, holes and slots for rivets."""
     assembly = facts.assembly
     open_yet = assembly.between(together, assembly.all ^ together)
-    discs = sum(
-        s.fasteners for c in assembly.contacts if (s := facts.seams[c.id]).kind == "magnet" and assembly.set_of(c.between) & together
+    seats = sum(
+        s.fasteners
+        for c in assembly.contacts
+        if (s := facts.seams[c.id]).kind in ("magnet", "moves", *SCREWED) and assembly.set_of(c.between) & together
     )
-    return len(open_yet) + discs
+    return len(open_yet) + seats
 
 
 def _sanding_min(seam: SeamFacts) -> float:

@@ -44,7 +44,7 @@ def carry_out(options: argparse.Namespace, progress: Progress = silent) -> None:
     if decided == AssembleRecipe() and isinstance(plan.get("assembly"), dict):
         decided = whole(AssembleRecipe, plan["assembly"].get("decided", {}))
     facts = facts_from(plan, options.plan.parent, decided)
-    result, data, _ = assembled(facts, Shape.of(facts, progress), {}, decided.fixed, decided.bench_h, progress)
+    result, data, _ = assembled(facts, Shape.of(facts, progress), {}, decided.fixed, decided.bench_h, progress, decided.rim_mm)
     if result.impossible:
         raise RecipeProblem(result.impossible)
     if result.unknown:

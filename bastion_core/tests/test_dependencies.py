@@ -48,7 +48,7 @@ OTHERWISE = {
         "adaptive_layers": True, "lying": (LiesOn("x", (0.0, 0.0, 1.0)),),
         "spared": (SupportPlace("x", (0.0, 0.0, 1.0)),), "held": (SupportPlace("x", (0.0, 0.0, 1.0)),),
         "resin": ("x",), "formed": ("x",)},
-    "assemble": {"inside": "paint", "put_in": (PutIn("lamp", "A", "light"),), "visor": True, "unglued": ("A-B",), "bench_h": 5.0, "glue": "epoxy",
+    "assemble": {"inside": "paint", "put_in": (PutIn("lamp", "A", "light"),), "visor": True, "unglued": ("A-B",), "bench_h": 5.0, "glue": "epoxy", "rim_mm": 3.0,
         "fixed": (Before("dry fit", "join A-B"),)},
 }  # fmt: skip
 """Another value for every decision, under the first station that has to be computed again for it."""

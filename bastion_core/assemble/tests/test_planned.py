@@ -94,7 +94,7 @@ class Insides(unittest.TestCase):
         for told in result.insides:
             self.assertAlmostEqual(told.area_dm2, area, delta=0.06 * area)
         step = next(s for s in data.steps if s.key == "inside A")
-        self.assertIn("Mask 1 face", " ".join(str(h) for h in step.how))
+        self.assertIn("Mask 1 place", " ".join(str(h) for h in step.how))
         self.assertGreaterEqual(next(s for s in data.steps if s.key == "join A-B").start_h, step.end_h + 1.0 - 1e-6)
 
     def test_an_open_tube_is_painted_once_when_it_is_together(self):

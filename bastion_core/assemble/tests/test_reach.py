@@ -72,6 +72,8 @@ class Sprayed(unittest.TestCase):
 class ByHand(unittest.TestCase):
     def reached(self, solid: Solid, tool: str, at, within: float = 12.0) -> bool:
         air = Air(alone(solid))
+        if TOOLS[tool].straight:
+            return bool(air.straight(1, TOOLS[tool], np.array([at], dtype=float))[0])
         near = air.nearness(1, air.reached(1, TOOLS[tool]))
         return bool(air.touches(near, np.array([at], dtype=float), within)[0])
 
@@ -94,6 +96,13 @@ class ByHand(unittest.TestCase):
         self.assertTrue(self.reached(slit, "tweezers", (0, 0, 60)))
         self.assertFalse(self.reached(slit, "hand", (0, 0, 60)))
         self.assertFalse(self.reached(hollow(50, 120, 3), "tweezers", (0, 0, 60)))
+
+    def test_a_straight_tool_does_not_turn_corners(self):
+        # A can with a hole in its side: straight across it is reached, the corner beside the hole is not, though it is nearer.
+        can = hollow(50, 120, 3, open_side=15)
+        air = Air(alone(can))
+        at = np.array([[-44.0, 0, 60], [36.0, -27, 60]])
+        self.assertEqual(air.straight(1, TOOLS["tweezers"], at).tolist(), [True, False])
 
     def test_distances_are_those_of_the_nearest_body(self):
         assembly = halves(hollow(50, 120, 4), 60.0)

@@ -20,8 +20,11 @@ class Plain:
     def __init__(self, painted=None) -> None:
         self.painted = painted
 
-    def join(self, above, below, contacts, way):
-        return 10.0 + 7.0 * abs(above.bit_count() - below.bit_count()), 1.0
+    def join(self, contacts, way):
+        return 10.0 + 3.0 * len(contacts[0].id), 1.0
+
+    def early(self, together, contacts):
+        return 7.0 * (together.bit_count() % 2)
 
     def paint(self, together):
         return (12.0, 0.5) if self.painted and self.painted(together) else None
@@ -40,7 +43,8 @@ def hours_of(node: Node, costs: Plain) -> tuple[float, float]:
     if node.above is None:
         return 0.0, 0.0
     (a, pa), (b, pb) = hours_of(node.above, costs), hours_of(node.below, costs)
-    minutes, gate = costs.join(node.above.bodies, node.below.bodies, node.contacts, np.array(node.way))
+    minutes, gate = costs.join(node.contacts, np.array(node.way))
+    minutes += costs.early(node.bodies, node.contacts)
     return a + b + minutes / 60, max(pa, pb) + minutes / 60 + gate
 
 

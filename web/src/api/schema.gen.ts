@@ -1592,6 +1592,10 @@ export interface components {
             lost_h: number;
             caution: string;
             /** Format: double */
+            spray_after: number | null;
+            /** Format: double */
+            hand_after: number | null;
+            /** Format: double */
             machine_lost_h: number;
         };
         /**
@@ -2113,6 +2117,8 @@ export interface components {
             fixed: components["schemas"]["Before"][];
             /** Format: double */
             bench_h: number;
+            /** Format: double */
+            rim_mm: number | null;
         };
         /** @description What a page has to know of a decision: its label, unit, bounds, choices, and whether it may be left open. */
         DecisionRecord: {
@@ -2323,6 +2329,11 @@ export interface components {
              * Format: double
              */
             bench_h?: number;
+            /**
+             * The tightest rim wider by
+             * Format: double
+             */
+            rim_mm?: number | null;
             wearer?: number | null;
             because?: components["schemas"]["SaidRequest"] | null;
             version?: number;
@@ -3547,6 +3558,11 @@ export interface components {
              * Format: double
              */
             bench_h?: number;
+            /**
+             * The tightest rim wider by
+             * Format: double
+             */
+            rim_mm?: number | null;
             name?: string;
             note?: string;
             wearer?: number | null;
@@ -3695,6 +3711,11 @@ export interface components {
              * Format: double
              */
             bench_h?: number;
+            /**
+             * The tightest rim wider by
+             * Format: double
+             */
+            rim_mm?: number | null;
             wearer?: number | null;
             because?: components["schemas"]["SaidRequest"] | null;
             version?: number;

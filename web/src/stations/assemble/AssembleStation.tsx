@@ -145,7 +145,7 @@ export default function AssembleStation({ piece, kept, change, children }: Stati
           </Stack>
         </Box>
       )}
-      {data && data.mends.length > 0 && <Mends data={data} />}
+      {data && data.mends.length > 0 && <Mends data={data} chosen={index} piece={piece} change={change} />}
       {steps.length > 0 && (
         <Typography variant="body2">
           To print: <Link href={`/api/pieces/${piece.id}/assembly.pdf`}>the order, four steps a page (PDF)</Link>

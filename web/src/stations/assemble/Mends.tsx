@@ -1,19 +1,27 @@
 /** What mending costs: a part made again now and later, a rim made wider. */
 import Box from "@mui/material/Box";
 import Typography from "@mui/material/Typography";
-import type { Schemas } from "../../api/client";
+import type { Change, Detail, Schemas } from "../../api/client";
+import { DecisionField } from "../../parts/DecisionField";
 import { PlainTable } from "../../parts/PlainTable";
 import { useUnits } from "../../parts/units";
 
 interface Props {
   data: Schemas["AssembleData"];
+  /** The step that is looked at: what is glued by then. */
+  chosen: number;
+  piece: Detail;
+  change: (change: Change) => void;
 }
 
 const RIM: Record<string, string> = { heat: "flared by heat", open: "opened by burr and paper", all: "all printed larger" };
 
-export function Mends({ data }: Props) {
+export function Mends({ data, chosen, piece, change }: Props) {
   const units = useUnits();
-  const { mends } = data;
+  const { mends, steps } = data;
+  // The last closing up to the step that is looked at.
+  const closings = new Set(mends.map((m) => m.after));
+  const after = steps.slice(0, chosen + 1).reduce((last, s) => (closings.has(s.key) ? s.key : last), "");
   const rims = mends.filter((m) => m.what !== "reprint");
   const parts = [...new Set(mends.filter((m) => m.what === "reprint").map((m) => m.part))];
   const takes = (m: Schemas["Mend"]) =>
@@ -29,29 +37,36 @@ export function Mends({ data }: Props) {
         <thead>
           <tr>
             <th>Part</th>
-            <th>Before glue</th>
+            <th>{after === "" ? "Before glue" : `After step ${steps.findIndex((s) => s.key === after) + 1}`}</th>
             <th>At the end</th>
           </tr>
         </thead>
         <tbody>
           {parts.map((part) => {
             const mine = mends.filter((m) => m.part === part);
-            const [now, last] = [mine[0], mine[mine.length - 1]];
+            const now = mine.find((m) => m.after === after) ?? mine[0];
+            const last = mine[mine.length - 1];
             return (
               <tr key={part}>
                 <td>{part.replace(/^.*-/, "")}</td>
-                <td title={takes(now)}>
-                  {units.hours(now.printer_h)}, {units.count(now.days, "day")}
-                </td>
-                <td title={takes(last)}>
-                  {units.hours(last.printer_h)}
-                  {last.hands_h > 0.05 && ` + ${units.hours(last.hands_h)} hands`}, {units.count(last.days, "day")}
-                </td>
+                {[now, last].map((m, i) => (
+                  <td key={i}>
+                    {units.hours(m.printer_h)}
+                    {m.hands_h > 0.05 && ` + ${units.hours(m.hands_h)} hands`}
+                    <br />
+                    {units.count(m.days, "day")}
+                  </td>
+                ))}
               </tr>
             );
           })}
         </tbody>
       </PlainTable>
+      {rims.length > 0 && (
+        <Box sx={{ mt: 1.5 }}>
+          <DecisionField of="rim_mm" piece={piece} change={change} width={240} usual={rims[0].by_mm} />
+        </Box>
+      )}
       {rims.length > 0 && (
         <PlainTable label="A rim made wider" numbersFrom={2} small>
           <thead>

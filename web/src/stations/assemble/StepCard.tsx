@@ -6,6 +6,7 @@ import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useTheme } from "@mui/material/styles";
+import { Link } from "react-router";
 import type { Change, Detail, Schemas } from "../../api/client";
 import { useUnits } from "../../parts/units";
 
@@ -49,6 +50,11 @@ export function StepCard({ piece, steps, index, change }: Props) {
           </li>
         )}
         {waits.length > 0 && <li>{waits.join(", ").replace(/^./, (c) => c.toUpperCase())}.</li>}
+        {step.spray_after !== null && step.hand_after !== null && (
+          <li>
+            After it spray still reaches {units.percent(step.spray_after, 0)} of the inside, a hand {units.percent(step.hand_after, 0)}.
+          </li>
+        )}
         {meanwhile.length > 0 && (
           <li>
             Meanwhile:{" "}
@@ -69,6 +75,11 @@ export function StepCard({ piece, steps, index, change }: Props) {
       {step.caution && (
         <Typography variant="body2" sx={{ borderLeft: `4px dotted ${inks.faint}`, pl: 1.25, mb: 1.5 }}>
           {step.caution} The product’s own sheet and local rules come first.
+        </Typography>
+      )}
+      {(step.kind === "dry" || step.kind === "test") && piece.fit?.judged && (
+        <Typography sx={{ mb: 1.5 }}>
+          <Link to="../fit">Note what was found at Fit, “Tried on”</Link>
         </Typography>
       )}
       <Stack direction="row" useFlexGap spacing={1} sx={{ flexWrap: "wrap", alignItems: "center" }}>

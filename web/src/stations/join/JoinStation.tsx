@@ -8,6 +8,7 @@ import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useTheme } from "@mui/material/styles";
 import { useMemo, useState, type ComponentProps, type ReactNode } from "react";
+import { Link as RouterLink } from "react-router";
 import { useDecision, useShop, useTrade, type Schemas } from "../../api/client";
 import { DecisionField } from "../../parts/DecisionField";
 import { Explode } from "../../parts/Explode";
@@ -202,7 +203,11 @@ export default function JoinStation({ piece, change, children }: StationProps) {
       <HardwareList piece={piece} />
       {!along && data?.weight && <WeightCard piece={piece} weight={data.weight} parts={letters} change={change} />}
       {letters.length > 1 && !piece.recipe.moves.length && <MovesCard piece={piece} moves={[]} parts={letters} change={change} />}
-      {!!data?.steps.length && <Order data={data} />}
+      {!!data?.steps.length && (
+        <Typography variant="body2">
+          In which order the parts come together: <RouterLink to="../assemble">Assemble</RouterLink>.
+        </Typography>
+      )}
       <Typography variant="body2" color="text.secondary">
         Dry-fit before any glue. Gloves, fresh air and the product’s own sheet; an iron and an insert stay hot.
       </Typography>
@@ -298,27 +303,6 @@ function HardwareList({ piece }: { piece: StationProps["piece"] }) {
         As CSV: <Link href={`/api/pieces/${piece.id}/hardware.csv`}>this piece</Link>,{" "}
         <Link href={`/api/builds/${piece.build}/hardware.csv`}>the whole build</Link>
       </Typography>
-    </Box>
-  );
-}
-
-/** In which order the parts come together. */
-function Order({ data }: { data: Schemas["JoinData"] }) {
-  const letters = (names: string[]) => names.map((n) => n.replace(/^.*-/, "")).join(" + ");
-  const number = (id: string) => data.seams.find((s) => s.id === id)?.number;
-  return (
-    <Box>
-      <Typography variant="h3" component="h2">
-        Order of joining
-      </Typography>
-      <Box component="ol" sx={{ m: 0, pl: 2.5 }}>
-        {data.steps.map((s) => (
-          <li key={s.seams.join()}>
-            {letters(s.above)} to {letters(s.below)}, {s.seams.length > 1 ? "seams" : "seam"} {s.seams.map(number).join(", ")}
-            {s.awry.length > 0 && `; seam ${s.awry.map(number).join(", ")} faces elsewhere and is glued alone`}
-          </li>
-        ))}
-      </Box>
     </Box>
   );
 }
