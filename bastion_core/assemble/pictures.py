@@ -13,13 +13,13 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 from scipy import ndimage
-from shapely import MultiLineString, line_merge
+from shapely import line_merge
 from shapely.geometry.base import BaseGeometry
 
 from bastion_core.geometry.mesh import Floats, Mesh
 
 Tone = Literal["new", "stands", "spot"]
-_CELLS = 230
+_CELLS = 210
 """Rays along the longer side of a picture."""
 _STEP, _FOLD = 2.5, 0.72
 """A line is drawn where the surface jumps back by so many cells, or folds by more than the angle of that cosine."""
@@ -171,14 +171,13 @@ def _folds(
         with np.errstate(invalid="ignore"):
             jump = np.abs(depth[a] - depth[b]) > cell * (_STEP + 1.6 * np.sqrt(1 - facing**2) / facing)
         fold = np.einsum("ijk,ijk->ij", normal[a], normal[b]) < _FOLD
-        i, j = np.nonzero((jump | fold) & both)
-        if axis == 0:
-            segments += [((x + 1, y), (x + 1, y + 1)) for x, y in zip(i.tolist(), j.tolist(), strict=True)]
-        else:
-            segments += [((x, y + 1), (x + 1, y + 1)) for x, y in zip(i.tolist(), j.tolist(), strict=True)]
-    if not segments:
+        at = np.argwhere((jump | fold) & both)
+        begin = at + ([1, 0] if axis == 0 else [0, 1])
+        segments.append(np.stack([begin, at + 1], axis=1))
+    edges = np.concatenate(segments).astype(np.float64)
+    if not len(edges):
         return []
-    merged = line_merge(MultiLineString(segments))
+    merged = line_merge(shapely.multilinestrings(shapely.linestrings(edges)))
     return [line for line in getattr(merged, "geoms", [merged]) if line.length >= _LEAST_LINE]
 
 
