@@ -1,6 +1,6 @@
 """What is done inside, and until when: asked of a tree of subassemblies, answered by what is reached of each."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -132,7 +132,8 @@ class Insides:
         home = 1 << self.home_of(thing)
         return self._latest(tree, home, lambda node: self.goes_in(thing, node.bodies))
 
-    def _latest(self, tree: Node, home: int, can) -> Node:  # type: ignore[no-untyped-def]
+    def _latest(self, tree: Node, home: int, can: Callable[[Node], bool]) -> Node:
+        """The largest subassembly with these bodies in which something can be done; the smallest where it can in none."""
         chain = [n for n in tree.nodes() if n.bodies & home == home]
         return next((n for n in reversed(chain) if can(n)), chain[0])
 

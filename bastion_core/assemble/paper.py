@@ -1,6 +1,6 @@
 """The order on paper: a drawing for each step with what to do, black on white. PDF, A4."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from io import BytesIO
 
 from reportlab.lib.pagesizes import A4
@@ -101,7 +101,7 @@ def _draw(page: Canvas, drawn: StepDrawing, left: float, low: float, wide: float
             page.line(c, d, c - 2.2 * MM * (u + side * 0.5 * v), d - 2.2 * MM * (v - side * 0.5 * u))
 
 
-def _stroke(page: Canvas, stroke: Stroke, at, scale: float) -> None:  # type: ignore[no-untyped-def]
+def _stroke(page: Canvas, stroke: Stroke, at: Callable[[float, float], tuple[float, float]], scale: float) -> None:
     page.setFillGray(1 if stroke.tone == "new" else _LIGHT)
     page.setStrokeGray({"new": 0.0, "stands": _GREY, "spot": 0.0}[stroke.tone])
     page.setLineWidth({"new": 0.28, "stands": 0.15, "spot": 0.4}[stroke.tone] * MM)

@@ -1,6 +1,6 @@
 """The order of a piece, found: trees of subassemblies, their works, the clock; what the maker fixed, and what that costs."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from math import ceil
 
@@ -79,7 +79,7 @@ def assembled(
     insides = Insides.of(facts, shape.air, shape.sprayed)
     insides.rims = rims_at
     free = _found(facts, shape, insides, (), bench, span(progress, 0.0, 0.4))
-    known = _known(facts, free)
+    known = _known(free)
     wanted = [b for b in fixed if known(b.first) and known(b.then)]
     unknown = tuple(dict.fromkeys(key for b in fixed for key in (b.first, b.then) if not known(key)))
     chosen, impossible = free, NOTHING
@@ -133,7 +133,7 @@ def _contacts(facts: Facts, before: Before) -> tuple[str, str] | None:
     return ids[0], ids[1]
 
 
-def _resolver(plan: Plan):  # type: ignore[no-untyped-def]
+def _resolver(plan: Plan) -> Callable[[str], str]:
     """What a step is called in this order: seams may close together with others than when it was fixed."""
     keys = {d.key for d in plan.done}
 
@@ -147,7 +147,8 @@ def _resolver(plan: Plan):  # type: ignore[no-untyped-def]
     return resolved
 
 
-def _known(facts: Facts, free: _Found):  # type: ignore[no-untyped-def]
+def _known(free: _Found) -> Callable[[str], bool]:
+    """Whether a step is there in an order."""
     keys, names = {d.key for d in free.plan.done}, _resolver(free.plan)
     return lambda key: names(key) in keys
 
@@ -298,7 +299,7 @@ def _thing(name: str, chosen: _Found, facts: Facts, insides: Insides) -> ThingTo
     return ThingTold(name, thing.kind, done.key, goes, again, facts.seams[seam].letters if seam else "", seam, False, True, thing.at_mm)
 
 
-def _opening(thing, facts: Facts, insides: Insides, together: int) -> str:  # type: ignore[no-untyped-def]
+def _opening(thing: Thing, facts: Facts, insides: Insides, together: int) -> str:
     """The glued contact that would have to come off so that a thing is reached: that with the smallest face; empty where none alone does."""
     found = []
     for contact in facts.assembly.contacts:

@@ -6,7 +6,7 @@ from math import ceil
 
 import numpy as np
 
-from bastion_core.assemble.bodies import Assembly, Contact, members
+from bastion_core.assemble.bodies import Contact, members
 from bastion_core.assemble.facts import Facts, SeamFacts, Thing
 from bastion_core.assemble.inside import Insides, WireWay
 from bastion_core.assemble.order import Bench, Link, Puzzle, Work
@@ -190,6 +190,10 @@ def _sanding_min(seam: SeamFacts) -> float:
     return TAKES["sand"].of_so_many(2 * seam.area_cm2) if seam.glue is not None and not seam.opens and seam.kind != "rod" else 0.0
 
 
+_CLOSINGS: tuple[WorkKind, ...] = ("glue", "rod", "screw", "slide", "rivet", "close")
+"""What a step is called by, where seams are closed in several ways: the first of these."""
+
+
 @dataclass(eq=False)
 class Plan:
     """The works of a tree, and what has to come before what."""
@@ -203,14 +207,13 @@ class Plan:
     links: list[Link] = field(init=False, default_factory=list)
 
     def __post_init__(self) -> None:
-        assembly, facts = self.facts.assembly, self.facts
         self._last: dict[int, list[str]] = {}
         """By subassembly, the works after which it goes on."""
         trials = self._trials()
         for node in self.tree.nodes():
             self._of(node, trials)
         self._put_in(trials)
-        self._ends(assembly, facts)
+        self._ends()
         known = {d.key for d in self.done}
         self.links += [Link(a, b) for a, b in self.fixed if a in known and b in known]
 
@@ -240,71 +243,50 @@ class Plan:
         return found
 
     def _of(self, node: Node, trials: Sequence[str]) -> None:
-        assembly, facts = self.facts.assembly, self.facts
+        """The works of one subassembly; notes after which of them it goes on."""
         if node.above is None or node.below is None:
             last = self._alone(node, trials[:1])
-        elif not node.contacts:
-            # Nothing holds both together: they are worn, or lie, beside each other.
-            last = [*self._last[node.above.bodies], *self._last[node.below.bodies]]
         else:
-            seams = tuple(facts.seams[c.id] for c in node.contacts)
-            before = [*self._last[node.above.bodies], *self._last[node.below.bodies], *trials]
-            sanding = sum(_sanding_min(s) for s in seams)
-            key = join_key(seams)
-            if sanding:
-                flat = tuple(s for s in seams if _sanding_min(s))
-                faces = Done(join_key(flat).replace("join", "faces"), "sand", node.bodies, node.bodies, sanding, node=node, seams=flat)
-                before.append(self._add(faces, trials[:1]))
-            before += [f"magnets {s.letters}" for s in seams if s.kind == "magnet"]
-            minutes = joining_min(facts, node.contacts, seams, np.array(node.way))
-            weld = any(s.glue and s.glue.weld_cm for s in seams) and self.insides.welds(node.bodies, node.contacts)
-            if weld:
-                minutes += WELD_MIN_PER_CM * sum(s.rim_cm / 2 for s in seams if s.glue and s.glue.weld_cm)
-            kinds = [closing_kind(s) for s in seams]
-            kind: WorkKind = next((k for k in ("glue", "rod", "screw", "slide", "rivet") if k in kinds), "close")  # type: ignore[assignment]
-            last = [
-                self._add(
-                    Done(
-                        key,
-                        kind,
-                        node.bodies,
-                        node.above.bodies,
-                        minutes,
-                        gate_of(seams),
-                        full_of(seams),
-                        node,
-                        seams,
-                        weld=weld,
-                        ml=sum(s.glue.ml for s in seams if s.glue and not s.opens),
-                    ),
-                    before,
-                )
-            ]
-        if node.painted and facts.inside:
-            table = INSIDES[facts.inside]
-            area = sum(self.insides.area_dm2[k] for k in members(node.bodies))
-            if area > 0:
-                key = "inside " + "+".join(b.letter for k, b in enumerate(assembly.bodies) if node.bodies >> k & 1 and not b.rod)
-                kind = "line" if facts.inside == "line" else "paint"
-                last = [
-                    self._add(
-                        Done(
-                            key,
-                            kind,
-                            node.bodies,
-                            node.bodies,
-                            inside_min(facts, self.insides, node.bodies),
-                            table.gate_h,
-                            table.full_h,
-                            node,
-                            masks=masks_of(facts, node.bodies),
-                            ml=area * table.ml_per_dm2,
-                            area_mm2=area * 10_000,
-                        ),
-                        last or trials[:1],
-                    )
-                ]
+            before = [*self._last[node.above.bodies], *self._last[node.below.bodies]]
+            # Where nothing holds both together they are worn, or lie, beside each other.
+            last = [self._closed(node, node.above, [*before, *trials], trials[:1])] if node.contacts else before
+        if node.painted and self.facts.inside and self._inside_dm2(node) > 0:
+            last = [self._covered(node, last or trials[:1])]
         self._last[node.bodies] = last
+
+    def _closed(self, node: Node, above: Node, before: Sequence[str], dry: Sequence[str]) -> str:
+        """Two subassemblies become one: faces sanded, then held by what their seams have."""
+        facts, after = self.facts, list(before)
+        seams = tuple(facts.seams[c.id] for c in node.contacts)
+        flat = tuple(s for s in seams if _sanding_min(s))
+        if flat:
+            key, minutes = join_key(flat).replace("join", "faces"), sum(_sanding_min(s) for s in flat)
+            after.append(self._add(Done(key, "sand", node.bodies, node.bodies, minutes, node=node, seams=flat), dry))
+        after += [f"magnets {s.letters}" for s in seams if s.kind == "magnet"]
+        glued = [s.glue for s in seams if s.glue is not None and not s.opens]
+        minutes = joining_min(facts, node.contacts, seams, np.array(node.way))
+        weld = any(g.weld_cm for g in glued) and self.insides.welds(node.bodies, node.contacts)
+        if weld:
+            minutes += WELD_MIN_PER_CM * sum(s.rim_cm / 2 for s in seams if s.glue and s.glue.weld_cm)
+        kinds = {closing_kind(s) for s in seams}
+        kind: WorkKind = next(k for k in _CLOSINGS if k in kinds)
+        closed = Done(
+            join_key(seams), kind, node.bodies, above.bodies, minutes, gate_of(seams), full_of(seams), node, seams, weld=weld, ml=sum(g.ml for g in glued)
+        )  # fmt: skip
+        return self._add(closed, after)
+
+    def _inside_dm2(self, node: Node) -> float:
+        return sum(self.insides.area_dm2[k] for k in members(node.bodies))
+
+    def _covered(self, node: Node, after: Sequence[str]) -> str:
+        """The insides of a subassembly, all at once."""
+        facts, table, area = self.facts, INSIDES[self.facts.inside], self._inside_dm2(node)
+        letters = "+".join(b.letter for k, b in enumerate(facts.assembly.bodies) if node.bodies >> k & 1 and not b.rod)
+        covered = Done(
+            f"inside {letters}", "line" if facts.inside == "line" else "paint", node.bodies, node.bodies, inside_min(facts, self.insides, node.bodies),
+            table.gate_h, table.full_h, node, masks=masks_of(facts, node.bodies), ml=area * table.ml_per_dm2, area_mm2=area * 10_000,
+        )  # fmt: skip
+        return self._add(covered, after)
 
     def _alone(self, node: Node, after: Sequence[str]) -> list[str]:
         """What is done to one part before it meets any other."""
@@ -318,13 +300,14 @@ class Plan:
             last.append(
                 self._add(Done(f"inserts {letter}", "insert", node.bodies, node.bodies, TAKES["insert"].of_so_many(inserts)), after)
             )
-        for c, s in seams:
-            if s.kind == "magnet" and c.between[1] == name:
-                epoxy = GLUES["epoxy"]
-                takes = TAKES["magnets"].of_so_many(s.fasteners)
-                both = assembly.set_of(c.between)
+        off = {c.between: [s for d, s in seams if d.between == c.between and s.kind == "magnet"] for c, _ in seams if c.between[1] == name}
+        for between, theirs in off.items():
+            if theirs:
+                epoxy, both = GLUES["epoxy"], assembly.set_of(between)
+                takes = TAKES["magnets"].of_so_many(sum(s.fasteners for s in theirs))
                 # Both discs of a pair are set together, so that their poles match.
-                self._add(Done(f"magnets {s.letters}", "magnets", both, both, takes, epoxy.handle_h, epoxy.full_h, seams=(s,)), after)
+                key = f"magnets {theirs[0].letters}"
+                self._add(Done(key, "magnets", both, both, takes, epoxy.handle_h, epoxy.full_h, seams=tuple(theirs)), after)
         for fill in facts.fills:
             if fill.part == name:
                 takes = TAKES["fill"].of_so_many(1000 * fill.litres)
@@ -383,9 +366,9 @@ class Plan:
         if after is not None and after.contacts:
             self.links.append(Link(key, join_key([self.facts.seams[c.id] for c in after.contacts])))
 
-    def _ends(self, assembly: Assembly, facts: Facts) -> None:
+    def _ends(self) -> None:
         """Visor last but one, padding last; then a trial when all glue is strong."""
-        ends = []
+        assembly, facts, ends = self.facts.assembly, self.facts, list[Done]()
         if facts.visor:
             ends.append(Done("visor", "visor", assembly.all, assembly.all, TAKES["visor"].of_so_many(1)))
         if facts.worn is not None and facts.worn.pads:

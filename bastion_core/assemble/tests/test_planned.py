@@ -133,6 +133,15 @@ class Things(unittest.TestCase):
         keys = [s.key for s in order_of(loose)[1].steps]
         self.assertLess(keys.index("magnets A-B"), keys.index("join A-B"))
 
+    def test_two_seams_between_the_same_parts_close_in_one_step(self):
+        corner = Solid(Manifold.cube([60, 60, 60], True) - Manifold.cube([30, 60, 30], True).translate([15, 0, 15]))
+        block = Solid(Manifold.cube([30, 60, 30], True).translate([15, 0, 15]))
+        level, upright = seam("p-A", "p-B", kind="magnet"), seam("p-A", "p-B", (1.0, 0.0, 0.0), "magnet")
+        other = replace(upright[0], id="p-A/p-B/2")
+        facts = facts_of([("p-A", block), ("p-B", corner)], [level, (other, replace(upright[1], id=other.id))])
+        keys = [s.key for s in order_of(facts)[1].steps]
+        self.assertEqual(keys, ["dry fit", "magnets A-B", "join A-B, A-B"])
+
     def test_a_wire_is_laid_and_what_it_leads_to_is_plugged_in_after(self):
         result, data, _ = order_of(can(things=(BATTERY, LAMP, WIRE)))
         keys = [s.key for s in data.steps]
