@@ -193,10 +193,7 @@ class Search:
 
     def _promises(self, one: int, other: int) -> float:
         """What a parting of a large set is ranked by, least first: few seams to close at once, both sides as large."""
-        seams = 0
-        for a, b, _ in self._held:
-            seams += bool((a & one and b & other) or (b & one and a & other))
-        return seams + 0.5 * abs(one.bit_count() - other.bit_count())
+        return self._between(one, other).bit_count() + 0.5 * abs(one.bit_count() - other.bit_count())
 
     def _runs_into(self, moving: int) -> tuple[int, ...]:
         """All that a set runs into, along each direction."""
@@ -214,10 +211,7 @@ class Search:
         return known
 
     def _made(self, together: int, one: int, other: int, ways: int, against: float = 0.0) -> list[_Way]:
-        held = 0
-        for a, b, bit in self._held:
-            if (a & one and b & other) or (b & one and a & other):
-                held |= bit
+        held = self._between(one, other)
         contacts = self._of_bits(held)
         d = self._straightest(held, ways)
         if (held, d) not in self._joining:
@@ -226,6 +220,14 @@ class Search:
         minutes += self.costs.early(together, contacts)
         against += _CANNOT_MIN * self.costs.cannot(together, one, other)
         return self._both(together, one, other, held, d, minutes, gate, against)
+
+    def _between(self, one: int, other: int) -> int:
+        """The contacts that hold two sets together, as bits."""
+        held = 0
+        for a, b, bit in self._held:
+            if (a & one and b & other) or (b & one and a & other):
+                held |= bit
+        return held
 
     def _of_bits(self, held: int) -> tuple[Contact, ...]:
         if held not in self._contacts:
@@ -266,9 +268,8 @@ class Search:
     def _least_blocked(self, one: int, other: int) -> tuple[int, int]:
         """Of a parting that goes no way: along which least is in the way, and how many are."""
         counts = [len(self.blocking.blocks(one, other, d)) for d in range(len(self.blocking.directions))]
-        held = sum(bit for a, b, bit in self._held if (a & one and b & other) or (b & one and a & other))
         least = min(counts)
-        return self._straightest(held, sum(1 << d for d, n in enumerate(counts) if n == least)), least
+        return self._straightest(self._between(one, other), sum(1 << d for d, n in enumerate(counts) if n == least)), least
 
     def _breaks_order(self, together: int, one: int, other: int) -> bool:
         """Whether this parting closes a contact after, or with, one that is to come after it."""
