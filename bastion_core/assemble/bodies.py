@@ -7,6 +7,8 @@ import numpy as np
 
 from bastion_core.geometry.mesh import Floats, Mesh
 
+MOST_BODIES = 50
+"""Sets of bodies are bits of one number, with room for rods; more is no piece that anybody puts together in one go."""
 Direction = tuple[float, float, float]
 
 

@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from bastion_core.assemble.bodies import Assembly, Body, Contact
+from bastion_core.assemble.bodies import MOST_BODIES, Assembly, Body, Contact
 from bastion_core.assemble.facts import Facts, Fill, SeamFacts, Thing, Worn
 from bastion_core.assemble.meeting import rod_in_parts
 from bastion_core.assemble.planned import Shape, assembled
@@ -18,7 +18,8 @@ from bastion_core.cut.recipe import CutRecipe
 from bastion_core.engine.keeping import json_of, plain
 from bastion_core.engine.station import Known, Made, Place, Station
 from bastion_core.engine.store import Ref
-from bastion_core.findings import Fact, Finding, Note, Quantity, Remedy, Verdict, counted, hours, mm, say
+from bastion_core.errors import RecipeProblem
+from bastion_core.findings import Fact, Finding, Note, Quantity, Remedy, Said, Verdict, counted, hours, mm, say
 from bastion_core.fit.layers import usual_layers
 from bastion_core.fit.recipe import FitRecipe
 from bastion_core.fit.station import FitData, FitResult
@@ -87,19 +88,25 @@ class AssembleStation(Station[Case, AssembleInputs, AssembleResult]):
         )  # fmt: skip
 
     def run(self, inputs: AssembleInputs, place: Place, progress: Progress) -> Made[AssembleResult]:
-        """The order, with its pictures."""
-        facts, rims_at = facts_of(inputs, place)
+        """The order, with its drawings. What cannot be ordered says why: the prints before it stand all the same."""
+        try:
+            facts, rims_at = facts_of(inputs, place)
+        except RecipeProblem as problem:
+            return Made(refused(problem.said), AssembleData((), (), 0.0, inputs.recipe.bench_h))
         key = ("assembly", inputs.join.hash)
         shape = place.live(key, lambda: Shape.of(facts, span(progress, 0.0, 0.5)))
-        result, data, pictures = assembled(facts, shape, rims_at, inputs.recipe.fixed, inputs.recipe.bench_h, span(progress, 0.5, 1.0))
-        (place.folder / PICTURES).write_text(json_of(pictures), "utf-8")
+        result, data, drawings = assembled(
+            facts, shape, rims_at, inputs.recipe.fixed, inputs.recipe.bench_h, span(progress, 0.5, 1.0), inputs.recipe.rim_mm
+        )
+        (place.folder / PICTURES).write_text(json_of(drawings), "utf-8")
         return Made(result, data)
 
     def findings(self, case: Case, result: AssembleResult) -> tuple[Finding | Note, ...]:
         """What goes in no way, what is reached no more, what the maker's order costs."""
         said: list[Finding | Note] = []
         if result.impossible:
-            said.append(Finding("order", Verdict.STOPS, result.impossible, remedies=(Remedy(say("Free all steps"), {"fixed": []}),)))
+            free = (Remedy(say("Free all steps"), {"fixed": []}),) if case.of(AssembleRecipe).fixed else ()
+            said.append(Finding("order", Verdict.STOPS, result.impossible, remedies=free))
         for lock in result.locked:
             words = "{} goes onto the rest no straight way: {} is in front of it, {} from its place."
             at = say(words, letter_of(lock.moves), letter_of(lock.by), mm(lock.travel_mm, digits=1))
@@ -175,9 +182,17 @@ def bays_in(recipe: FitRecipe, fit: FitResult) -> tuple[Thing, ...]:
     return tuple(found)
 
 
+def refused(why: Said) -> AssembleResult:
+    """Nothing to do, and why."""
+    return AssembleResult(0, 0.0, 0.0, 0, 0.0, 0.0, (), (), (), why, (), 0.0, 0, (), None, 0)
+
+
 def facts_of(inputs: AssembleInputs, place: Place) -> tuple[Facts, dict[str, Floats]]:
     """All that is known of a piece, and places on the inside along each seam."""
     join = place.data(inputs.join, JoinData)
+    if len(join.parts) > MOST_BODIES:
+        words = f"{len(join.parts)} parts: the order is looked for up to {MOST_BODIES}. Cut it into fewer, or make two pieces of it."
+        raise RecipeProblem(words)
     bodies = [Body(p.name, load_mesh(place.file(inputs.join, f"{p.name}.npz"))) for p in join.parts]
     rods = join.long.rods if join.long else ()
     unglued = set(inputs.recipe.unglued)

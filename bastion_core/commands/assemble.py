@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 
-from bastion_core.assemble.bodies import Assembly, Body, Contact
+from bastion_core.assemble.bodies import MOST_BODIES, Assembly, Body, Contact
 from bastion_core.assemble.facts import Facts, Fill, SeamFacts, Thing, glue_from
 from bastion_core.assemble.meeting import meetings, rod_in_parts
 from bastion_core.assemble.planned import Shape, assembled
@@ -82,6 +82,8 @@ def facts_from(plan: Mapping[str, Any], folder: Path, decided: AssembleRecipe) -
 
 def _facts(plan: Mapping[str, Any], folder: Path, decided: AssembleRecipe) -> Facts:
     home: Floats = np.asarray(np.linalg.inv(_matrix(plan.get("upright"))), dtype=np.float64)
+    if len(plan["parts"]) > MOST_BODIES:
+        raise RecipeProblem(f"The plan has {len(plan['parts'])} parts: the order is looked for up to {MOST_BODIES}.")
     bodies = [_body(part, folder, home) for part in plan["parts"]]
     if len({b.name for b in bodies}) < len(bodies):
         raise RecipeProblem("Two parts of the plan have the same name. Give each its own.")

@@ -107,6 +107,12 @@ class Carried(unittest.TestCase):
         self.assertLess(order.index(f"magnets {letters}"), order.index(f"join {letters}"))
         self.assertEqual(order[-1], f"join {letters}", "glue first")
 
+    def test_a_part_that_is_not_there_is_said_and_the_prints_stand(self):
+        graph = self.graph(put_in=(PutIn("lamp", "Q"),))
+        self.assertTrue(graph.fresh)
+        self.assertIn("no part or thing “Q”", str(graph.result("assemble").impossible))
+        self.assertEqual(graph.data("assemble").steps, ())
+
     def test_another_evening_computes_the_order_only_and_the_shape_is_known_still(self):
         before = self.graph()
         with unittest.mock.patch.object(Shape, "of", side_effect=AssertionError("made anew")):
@@ -145,7 +151,10 @@ class Said(unittest.TestCase):
         locked = self.found(locked=(Locked("join A-B", "x-A", "x-B", 4.0, (1.0, 2.0, 3.0)),))["locked"]
         self.assertEqual((locked.verdict, locked.place_mm), (Verdict.STOPS, (1.0, 2.0, 3.0)))
         self.assertIn("B is in front of it, 4.0 mm", str(locked.text))
-        self.assertEqual(self.found(impossible=say("no"))["order"].remedies[0].change, {"fixed": []})
+        self.assertEqual(self.found(impossible=say("no"))["order"].remedies, (), "there is nothing to free")
+        fixed = replace(self.case, decided=change_all(self.case.decided, {"fixed": [{"first": "a", "then": "b"}]}))
+        (said,) = self.station.findings(fixed, result(impossible=say("no")))
+        self.assertEqual(said.remedies[0].change, {"fixed": []})
         self.assertEqual(self.found(things=(thing(goes_in=False),))["no-room"].verdict, Verdict.STOPS)
         self.assertEqual(self.found(things=(thing(kind="wire", way=False),))["no-way"].verdict, Verdict.STOPS)
 

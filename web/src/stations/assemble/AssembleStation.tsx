@@ -85,9 +85,11 @@ export default function AssembleStation({ piece, kept, change, children }: Stati
       </Box>
     ) : (
       <Typography color="text.secondary" sx={{ p: 4 }}>
-        {piece.assemble
-          ? "One part, and nothing goes inside: there is nothing to put together."
-          : "The order appears here once the parts are joined and laid. A piece of several parts gets it by itself."}
+        {piece.assemble?.impossible.words
+          ? "There is no order yet: see what is said beside."
+          : piece.assemble
+            ? "One part, and nothing goes inside: there is nothing to put together."
+            : "The order appears here once the parts are joined and laid. A piece of several parts gets it by itself."}
       </Typography>
     );
 
