@@ -56,6 +56,7 @@ def _step(
     left = _MARGIN_MM + _PICTURE_MM + 6
     wide = A4[0] / MM - left - _MARGIN_MM
     y = low + high - 7
+    page.setFillGray(0)
     page.setFont(_BOLD, 11)
     for line in simpleSplit(f"{number}. {_ascii(step.title)}", _BOLD, 11, wide * MM):
         page.drawString(left * MM, y * MM, line)

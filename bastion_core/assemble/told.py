@@ -80,7 +80,8 @@ def how_of(done: Done, facts: Facts) -> tuple[Said, ...]:
     elif done.kind == "place" and done.thing is not None and done.thing.kind in ("board", "light"):
         said.append(say("Plug it in and try it before it is fixed."))
     elif done.kind == "test":
-        said.append(say("Only now, at full strength: walk, bend, take it off quickly."))
+        how = "walk, bend, take it off quickly" if facts.worn else "switched on, handled as it will be"
+        said.append(say(f"Only now, at full strength: {how}."))
     if done.closes:
         said += _closing(done)
     if done.portions > 1:

@@ -1,6 +1,9 @@
 """The order of a piece: gates, insides, things, wires, what the maker fixes; against paper and calculator."""
 
+import re
 import unittest
+import zlib
+from base64 import a85decode
 from dataclasses import replace
 
 import numpy as np
@@ -300,4 +303,14 @@ class Drawn(unittest.TestCase):
         paper = assembly_pdf("Can", data, drawings)
         self.assertTrue(paper.startswith(b"%PDF"))
         self.assertEqual(paper.count(b"/Type /Page\n"), -(-len(data.steps) // 4))
+        # Every text is black, whatever was filled before it.
+        for stream in re.findall(rb"stream\r?\n(.*?)endstream", paper, re.DOTALL):
+            page = zlib.decompress(a85decode(stream.strip().removesuffix(b"~>"))).decode("latin-1")
+            shade = "0"
+            for word in re.findall(r"(\S+) g\b|\b(Tj)\b", page):
+                shade = word[0] or shade
+                self.assertTrue(word[0] or shade == "0", "text in grey or white")
+            self.assertIn("Tj", page)
+
+    def test_minutes_by_the_table(self):
         self.assertEqual(TAKES["paint"].of_so_many(2.0), 6.0 + 2.4)
