@@ -177,7 +177,7 @@ def _steps(chosen: _Found, facts: Facts, insides: Insides, bench: Bench) -> tupl
                 key=key, kind=done.kind, title=title_of(done, facts), how=how_of(done, facts), parts=facts.assembly.names(done.new),
                 onto=facts.assembly.names(done.bodies & ~done.new), way=done.node.way if done.closes and done.node else (0.0, 0.0, 0.0),
                 seams=tuple(s.letters for s in done.seams), glue=" and ".join(dict.fromkeys(g.name for g in done.glues)),
-                amount_ml=round(done.ml, 1), tapes=sum(g.tapes for g in done.glues),
+                amount_ml=round(done.ml, 1), tapes=done.tapes,
                 weld_cm=round(sum(g.weld_cm for g in done.glues), 1) if done.weld else 0.0, hands_min=round(done.hands_min, 1),
                 start_h=round(start, 3), end_h=round(timed.end_h[k], 3), day=int(start // 24) + 1, clock=_clock(bench.from_h + start % 24),
                 handle_h=done.gate_h, full_h=done.full_h, sets_min=done.sets_min,

@@ -108,9 +108,9 @@ def _closing(done: Done) -> list[Said]:
     if glued:
         names = dict.fromkeys(s.glue.name for s in glued if s.glue)
         words = f"{' and '.join(names)}, {done.ml:.1f} ml"
-        tapes = sum(s.glue.tapes for s in glued if s.glue)
         by_hand = all(s.glue and s.glue.sets_min <= HELD_BY_HAND_MIN for s in glued)
-        hold = "held by hand" if by_hand else f"{counted(tapes, 'piece')} of tape, or tacks by the iron," if tapes else "left alone"
+        tape = f"{counted(done.tapes, 'piece')} of tape, or tacks by the iron," if done.tapes else "left alone"
+        hold = "held by hand" if by_hand else tape
         said.append(say(f"{words}; {hold} until it sets ({done.sets_min:g} min)."))
         if done.kind != "rod" and any(s.glue and s.glue.weld_cm for s in glued):
             cm = sum(s.glue.weld_cm for s in glued if s.glue)

@@ -76,6 +76,11 @@ class Done:
         return GLUES["epoxy"].sets_min if self.kind == "magnets" else min((g.sets_min for g in self.glues), default=0.0)
 
     @property
+    def tapes(self) -> int:
+        """Pieces of tape, or tacks, that hold it meanwhile; none where it sets under the hand."""
+        return sum(g.tapes for g in self.glues if g.sets_min > HELD_BY_HAND_MIN)
+
+    @property
     def portions(self) -> int:
         """How often a mixed glue is mixed, so that none sets before it is used; 1 for what sets as it is pressed."""
         return ceil(self.hands_min / self.sets_min) if self.sets_min > HELD_BY_HAND_MIN else 1
@@ -127,8 +132,7 @@ def joining_min(facts: Facts, contacts: Sequence[Contact], seams: Sequence[SeamF
     for contact, seam in zip(contacts, seams, strict=True):
         total += TAKES[closing_kind(seam)].of_so_many(counted_at(seam, facts))
         if seam.glue is not None and not seam.opens:
-            total += TAPE_MIN * seam.glue.tapes
-            total += seam.glue.sets_min if seam.glue.sets_min <= HELD_BY_HAND_MIN else 0.0
+            total += seam.glue.sets_min if seam.glue.sets_min <= HELD_BY_HAND_MIN else TAPE_MIN * seam.glue.tapes
             if contact.kind != "rod" and abs(float(np.array(contact.along) @ way)) < _WIPES:
                 total += WIPED_MIN
     return total

@@ -43,12 +43,12 @@ class ByHand(unittest.TestCase):
         result, data, _ = order_of(stack(2))
         steps = {s.key: s for s in data.steps}
         self.assertEqual([s.key for s in data.steps], ["dry fit", "faces A-B", "join A-B"])
-        # By the table: 6 + 2 × 1.5 for the dry fit; 1.5 + 0.08 × 20 cm² of both faces; 2 + 0.05 × 10 cm², 2 tapes of 0.4, held 1 min.
+        # By the table: 6 + 2 × 1.5 for the dry fit; 1.5 + 0.08 × 20 cm² of both faces; 2 + 0.05 × 10 cm², held 1 min.
         self.assertAlmostEqual(steps["dry fit"].hands_min, 9.0)
         self.assertAlmostEqual(steps["faces A-B"].hands_min, 3.1)
-        self.assertAlmostEqual(steps["join A-B"].hands_min, 2 + 0.5 + 0.8 + 1.0)
-        self.assertAlmostEqual(result.hands_h, (9.0 + 3.1 + 4.3) / 60, places=2)
-        self.assertAlmostEqual(result.elapsed_h, 16.4 / 60, places=2)
+        self.assertAlmostEqual(steps["join A-B"].hands_min, 2 + 0.5 + 1.0)
+        self.assertAlmostEqual(result.hands_h, (9.0 + 3.1 + 3.5) / 60, places=2)
+        self.assertAlmostEqual(result.elapsed_h, 15.6 / 60, places=2)
         self.assertEqual(result.days, 1)
 
     def test_glue_gates_the_next_and_the_trial_waits_for_full_strength(self):
