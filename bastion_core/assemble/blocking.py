@@ -104,7 +104,7 @@ def blocking(assembly: Assembly, directions: Floats, progress: Progress = silent
     ahead = [[0] * count for _ in directions]
     places: dict[tuple[int, int, int], Block] = {}
     gives = _giving(assembly)
-    for d in range(half):
+    for d in range(half) if count > 1 else ():
         progress(d / half, "what is in whose way")
         seen = _Seen(assembly.bodies, directions[d])
         for p in range(count):

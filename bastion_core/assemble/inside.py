@@ -7,7 +7,7 @@ import numpy as np
 
 from bastion_core.assemble.bodies import Assembly, Contact, members
 from bastion_core.assemble.facts import Facts, Thing
-from bastion_core.assemble.reach import Air, Spray, cone, spray
+from bastion_core.assemble.reach import Air, Spray, cone
 from bastion_core.assemble.tools import SPRAYED_SHARE, TOOLS, Tool
 from bastion_core.assemble.tree import Node
 from bastion_core.geometry.mesh import Floats
@@ -44,7 +44,7 @@ class Insides:
     """What is reached of one piece. Everything is asked by sets of bodies and remembered."""
 
     facts: Facts
-    air: Air
+    known: Callable[[], Air]
     sprayed: Spray
     area_dm2: tuple[float, ...]
     _reached: dict[tuple[int, float], np.ndarray] = field(init=False, default_factory=dict)
@@ -52,14 +52,16 @@ class Insides:
     _covered: dict[tuple[int, int], float] = field(init=False, default_factory=dict)
 
     @classmethod
-    def of(cls, facts: Facts, air: Air | None = None, sprayed: Spray | None = None) -> "Insides":
-        """``air`` and ``sprayed`` where they are known already."""
-        assembly = facts.assembly
-        looks = sprayed or spray(assembly)
+    def of(cls, facts: Facts, air: Callable[[], Air], sprayed: Spray) -> "Insides":
+        """``air`` gives the cells round it, the same ones each time."""
         # What is filled is not painted.
         filled = {f.part for f in facts.fills}
-        areas = tuple(0.0 if b.name in filled else a / 10_000 for b, a in zip(assembly.bodies, looks.areas_mm2, strict=True))
-        return cls(facts, air or Air(assembly), looks, areas)
+        areas = tuple(0.0 if b.name in filled else a / 10_000 for b, a in zip(facts.assembly.bodies, sprayed.areas_mm2, strict=True))
+        return cls(facts, air, sprayed, areas)
+
+    @property
+    def air(self) -> Air:
+        return self.known()
 
     @property
     def assembly(self) -> Assembly:

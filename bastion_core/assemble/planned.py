@@ -2,13 +2,14 @@
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
 from math import ceil
 
 import numpy as np
 from manifold3d import Manifold
 
 from bastion_core.assemble.blocking import Blocking, blocking, directions_for
-from bastion_core.assemble.bodies import members
+from bastion_core.assemble.bodies import Assembly, members
 from bastion_core.assemble.facts import Facts, Thing
 from bastion_core.assemble.inside import Insides
 from bastion_core.assemble.order import Bench, Timed, meanwhile
@@ -31,21 +32,26 @@ _TREES = 4
 """So many of the best trees are put on the clock."""
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(eq=False)
 class Shape:
     """What is slow to know of bodies and stays the same whatever is decided about their order."""
 
+    assembly: Assembly
     blocking: Blocking
-    air: Air
     sprayed: Spray
+
+    @cached_property
+    def air(self) -> Air:
+        """Made when something is asked of it: a solid block has no inside to reach into."""
+        return Air(self.assembly)
 
     @classmethod
     def of(cls, facts: Facts, progress: Progress = silent) -> "Shape":
         """Of a piece's bodies."""
         assembly = facts.assembly
-        ways = blocking(assembly, directions_for(assembly), span(progress, 0.0, 0.6))
-        progress(0.7, "what is reached inside")
-        return cls(ways, Air(assembly), spray(assembly))
+        ways = blocking(assembly, directions_for(assembly), span(progress, 0.0, 0.8))
+        progress(0.9, "what is reached inside")
+        return cls(assembly, ways, spray(assembly))
 
 
 @dataclass(frozen=True, eq=False)
@@ -76,7 +82,7 @@ def assembled(
     ``rim_mm`` is how much wider the tightest rim is to be in what mending costs; None for what it lacks. What the maker fixed holds where it can; where it cannot, the result says why, and is the best without it.
     """
     bench = Bench(bench_h)
-    insides = Insides.of(facts, shape.air, shape.sprayed)
+    insides = Insides.of(facts, lambda: shape.air, shape.sprayed)
     insides.rims = rims_at
     free = _found(facts, shape, insides, (), bench, span(progress, 0.0, 0.4))
     known = _known(free)
@@ -307,7 +313,7 @@ def _opening(thing: Thing, facts: Facts, insides: Insides, together: int) -> str
         if seam.opens or contact.kind == "rod" or not facts.assembly.set_of(contact.between) & together:
             continue
         opened = replace(facts, seams={**facts.seams, contact.id: replace(seam, kind="magnet")})
-        other = Insides(opened, insides.air, insides.sprayed, insides.area_dm2)
+        other = Insides(opened, insides.known, insides.sprayed, insides.area_dm2)
         if other.opens_for(thing)[0]:
             found.append((seam.area_cm2, contact.id))
     return min(found)[1] if found else ""
