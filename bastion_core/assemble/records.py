@@ -161,6 +161,7 @@ def order_record(result: AssembleResult, data: AssembleData) -> dict[str, Any]:
     return {
         "steps": steps,
         "totals": {"steps": result.steps, **totals, "bench_h": data.bench_h},
+        "impossible": str(result.impossible),
         "locked": plain(result.locked),
         "things": plain(result.things),
         "insides": plain(result.insides),

@@ -3,6 +3,7 @@
 import argparse
 import json
 from collections.abc import Mapping, Sequence
+from dataclasses import fields, replace
 from pathlib import Path
 from typing import Any
 
@@ -40,9 +41,7 @@ def add_command(commands: Any) -> None:
 def carry_out(options: argparse.Namespace, progress: Progress = silent) -> None:
     """Carry out ``assemble``; BastionError with a sentence when the plan is unusable or its order cannot be."""
     plan = _read(there(options.plan))
-    decided = from_flags(AssembleRecipe, options)
-    if decided == AssembleRecipe() and isinstance(plan.get("assembly"), dict):
-        decided = whole(AssembleRecipe, plan["assembly"].get("decided", {}))
+    decided = _over(plan, from_flags(AssembleRecipe, options))
     facts = facts_from(plan, options.plan.parent, decided)
     result, data, _ = assembled(facts, Shape.of(facts, progress), {}, decided.fixed, decided.bench_h, progress, decided.rim_mm)
     if result.impossible:
@@ -60,6 +59,15 @@ def carry_out(options: argparse.Namespace, progress: Progress = silent) -> None:
         raise RecipeProblem(
             f"{lock.moves} goes onto the rest no straight way: {lock.by} is in front of it, {lock.travel_mm:g} mm from its place."
         )
+
+
+def _over(plan: Mapping[str, Any], typed: AssembleRecipe) -> AssembleRecipe:
+    """What the plan's maker decided, with what was typed over it."""
+    assembly = plan.get("assembly")
+    kept = whole(AssembleRecipe, assembly.get("decided", {})) if isinstance(assembly, dict) else AssembleRecipe()
+    usual = AssembleRecipe()
+    names = [f.name for f in fields(AssembleRecipe) if getattr(typed, f.name) != getattr(usual, f.name)]
+    return replace(kept, **{name: getattr(typed, name) for name in names})
 
 
 def _read(path: Path) -> dict[str, Any]:

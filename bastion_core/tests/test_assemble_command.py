@@ -126,6 +126,15 @@ class ByHand(unittest.TestCase):
         path.write_text("no", "utf-8")
         self.assertIn("is no JSON", told_by("assemble", path)[2])
 
+    def test_what_is_typed_goes_over_what_the_plan_says(self):
+        decided = {"visor": True, "bench_h": 5.0}
+        path = self.plan_of({"x-A": box(40, 40, 20, (0, 0, 20)), "x-B": box(40, 40, 20)}, assembly={"decided": decided})
+        told = json.loads(told_by("assemble", path, "--bench", "2")[1])
+        self.assertIn("visor", [s["key"] for s in told["steps"]])
+        self.assertEqual((told["totals"]["bench_h"], told["impossible"]), (2.0, ""))
+        path = self.plan_of({"x-A": box(40, 40, 20)}, assembly={"decided": {"bench_h": 90}})
+        self.assertIn("out of bounds", told_by("assemble", path)[2])
+
     def test_into_a_file(self):
         path, out = self.plan_of({"x-A": box(40, 40, 20, (0, 0, 20)), "x-B": box(40, 40, 20)}), self.folder / "order.json"
         self.assertEqual(told_by("assemble", path, "--out", out)[:2], (0, ""))
