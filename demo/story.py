@@ -115,7 +115,6 @@ class DemoPiece:
 
 
 BOARD = {"name": "board on a carrier", "size_mm": [66.0, 56.0, 24.0], "place": "nape"}
-BATTERY = {"name": "battery, flat cell", "size_mm": [62.0, 36.0, 9.0], "place": "left"}
 SUIT = [{"name": "suit", "thickness_mm": 1.5, "where": "all"}]
 
 PIECES: tuple[DemoPiece, ...] = (
@@ -132,8 +131,11 @@ PIECES: tuple[DemoPiece, ...] = (
         {
             "site": "head",
             "scale": [1.07, 1.07, 1.07],
-            "bays": [BOARD, BATTERY],
-            "put_in": [{"name": "wire", "kind": "wire", "part": BATTERY["name"], "to": BOARD["name"], "size_mm": [3.0, 3.0, 3.0]}],
+            "bays": [BOARD],
+            "put_in": [
+                {"name": "battery", "kind": "battery", "part": "A", "size_mm": [62.0, 9.0, 36.0], "at_mm": [0.0, -10.0, 240.0]},
+                {"name": "wire", "kind": "wire", "part": "battery", "to": BOARD["name"], "size_mm": [3.0, 3.0, 3.0]},
+            ],
             "visor": True,
         },
         note="Fits bare, but the signal board has no place at the nape.",

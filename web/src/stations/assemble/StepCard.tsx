@@ -79,7 +79,9 @@ export function StepCard({ piece, steps, index, change }: Props) {
       )}
       {(step.kind === "dry" || step.kind === "test") && piece.fit?.judged && (
         <Typography sx={{ mb: 1.5 }}>
-          <Link to="../fit">Note what was found at Fit, “Tried on”</Link>
+          <Link to="../fit" relative="path">
+            Note what was found at Fit, “Tried on”
+          </Link>
         </Typography>
       )}
       <Stack direction="row" useFlexGap spacing={1} sx={{ flexWrap: "wrap", alignItems: "center" }}>

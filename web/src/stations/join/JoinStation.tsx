@@ -205,7 +205,11 @@ export default function JoinStation({ piece, change, children }: StationProps) {
       {letters.length > 1 && !piece.recipe.moves.length && <MovesCard piece={piece} moves={[]} parts={letters} change={change} />}
       {!!data?.steps.length && (
         <Typography variant="body2">
-          In which order the parts come together: <RouterLink to="../assemble">Assemble</RouterLink>.
+          In which order the parts come together:{" "}
+          <RouterLink to="../assemble" relative="path">
+            Assemble
+          </RouterLink>
+          .
         </Typography>
       )}
       <Typography variant="body2" color="text.secondary">
