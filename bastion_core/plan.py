@@ -66,7 +66,7 @@ def plan_record(graph: Graph, file_name: str, more_warnings: tuple[str, ...] = (
         },
         **_set(case.of(PiecesRecipe), graph.result("cut")),
         "material": case.of(PrintRecipe).material,
-        "inside": [{k: v for k, v in plain(t).items() if k != "to_mm"} for t in bays_in(case.of(FitRecipe), fit)],
+        "inside": plain(bays_in(case.of(FitRecipe), fit)),
         "scale": [round(float(s), 6) for s in fit.scale],
         "fit": None if case.wearer is None else _fit(fit),
         "parts": parts,
@@ -215,7 +215,7 @@ def _seam(seam: SeamRecord, case: Case) -> dict[str, Any]:
         for f in seam.joints
     ]
     told = {k: record[k] for k in ("id", "letters", "parts", "cut", "area_mm2", "kind")}
-    told |= {"axis": list(axis_of(seam)), "rim_mm": seam.needs.rim_mm}
+    told |= {"axis": list(axis_of(seam)), "rim_mm": seam.needs.rim_mm, "code": seam.code, "own": seam.own}
     return told | {
         "joints": joints,
         "closing": record["closing"],

@@ -1,11 +1,12 @@
 """What comes together: bodies in their places, and where they touch and are held."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
 
 from bastion_core.geometry.mesh import Floats, Mesh
+from bastion_core.join.held import letter_of
 
 MOST_BODIES = 50
 """Sets of bodies are bits of one number, with room for rods; more is no piece that anybody puts together in one go."""
@@ -23,7 +24,7 @@ class Body:
     @property
     def letter(self) -> str:
         """What people call it by."""
-        return self.name.rsplit("-", 1)[-1]
+        return letter_of(self.name)
 
 
 @dataclass(frozen=True)
@@ -74,10 +75,10 @@ class Assembly:
                 found.append(c)
         return tuple(found)
 
-    def neighbours(self) -> tuple[int, ...]:
-        """Of each body, the set of those it is held to."""
+    def neighbours(self, counts: Callable[[Contact], bool] = lambda contact: True) -> tuple[int, ...]:
+        """Of each body, the set of those it is held to, by the contacts that count."""
         near = [0] * len(self.bodies)
-        for c in self.contacts:
+        for c in filter(counts, self.contacts):
             a, b = (self.index[n] for n in c.between)
             near[a] |= 1 << b
             near[b] |= 1 << a
@@ -100,17 +101,21 @@ class Assembly:
         return near
 
 
-def hangs_together(bits: int, near: Sequence[int]) -> bool:
-    """Whether a set is one by what holds it."""
-    reached = bits & -bits
-    todo = reached
+def held_with(seed: int, of: int, near: Sequence[int]) -> int:
+    """All of a set that hangs together with a part of it, ``seed``."""
+    reached = todo = seed
     while todo:
         k = (todo & -todo).bit_length() - 1
         todo &= todo - 1
-        fresh = near[k] & bits & ~reached
+        fresh = near[k] & of & ~reached
         reached |= fresh
         todo |= fresh
-    return reached == bits
+    return reached
+
+
+def hangs_together(bits: int, near: Sequence[int]) -> bool:
+    """Whether a set is one by what holds it."""
+    return held_with(bits & -bits, bits, near) == bits
 
 
 def members(bits: int) -> list[int]:

@@ -1,10 +1,11 @@
 """What is known of a piece before its order is looked for: its seams as they are held and glued, what goes inside, what it costs to print."""
 
-from collections.abc import Mapping
-from dataclasses import dataclass, field
+from collections.abc import Container, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 from bastion_core.assemble.bodies import Assembly
+from bastion_core.engine.keeping import whole
 from bastion_core.errors import RecipeProblem
 from bastion_core.join.glue import GlueRecord
 from bastion_core.join.table import SCREWED
@@ -22,6 +23,7 @@ class SeamFacts:
     kind: str
     area_cm2: float
     rim_cm: float = 0.0
+    """Of a rod, how much of its length lies in the part."""
     fasteners: int = 0
     inserts: int = 0
     own: bool = False
@@ -52,6 +54,11 @@ class Thing:
     size_mm: tuple[float, float, float]
     to_mm: tuple[float, float, float] | None = None
 
+    @property
+    def called(self) -> str:
+        """In a sentence: “wire to the lamp”."""
+        return self.name if self.kind != "wire" or self.name.startswith("wire") else f"wire {self.name}"
+
 
 @dataclass(frozen=True)
 class Fill:
@@ -74,8 +81,6 @@ class Worn:
     where: str = ""
     passes_mm: float | None = None
     """Each side, on the way in; negative where it does not pass."""
-    at_mm: float | None = None
-    """Height of that place over the piece's lower edge."""
     rim_mm: float | None = None
     """Round the piece's inside there."""
     pads: int = 0
@@ -105,15 +110,20 @@ class Facts:
         return next((s for s in self.seams.values() if s.letters == letters), None)
 
 
+def seam_facts(told: SeamFacts, code: str, fasteners: Sequence[str], pairs: int | None = None, unglued: Container[str] = ()) -> SeamFacts:
+    """A seam with what its kinds of fasteners come to: counted, without rods; of what comes off its pairs of discs. ``code`` is what became of it
+    (see Join), ``unglued`` names seams that are only taped."""
+    count = sum(kind != "rod" for kind in fasteners) if pairs is None else pairs
+    if told.id in unglued or told.letters in unglued:
+        return replace(told, kind="tape", fasteners=count, glue=None)
+    return replace(told, kind="moves" if code == "moves" else told.kind, fasteners=count, inserts=count if told.kind == "insert" else 0)
+
+
 def glue_from(told: Mapping[str, Any]) -> GlueRecord:
     """A glue out of plan.json; RecipeProblem for one whose times are missing or no numbers."""
     try:
-        return GlueRecord(
-            str(told.get("key", "glue")), str(told["name"]), float(told["ml"]), float(told.get("gap_mm", 0.1)), float(told["sets_min"]),
-            float(told["handle_h"]), float(told["full_h"]), int(told.get("tapes", 0)), float(told.get("weld_cm", 0.0)),
-            float(told.get("safety", 0.0)), str(told.get("caution", "")),
-        )  # fmt: skip
-    except (KeyError, TypeError, ValueError) as problem:
+        return whole(GlueRecord, {"key": "glue", "gap_mm": 0.1, "tapes": 0, "weld_cm": 0.0, "safety": 0.0, "caution": ""} | dict(told))
+    except RecipeProblem as problem:
         raise RecipeProblem(
-            f"A glue of the plan cannot be read ({problem}). It needs name, ml, sets_min, handle_h and full_h."
+            f"A glue of the plan cannot be read ({str(problem).rstrip('.')}). It needs name, ml, sets_min, handle_h and full_h."
         ) from problem

@@ -1,15 +1,16 @@
 """What is done inside, and until when: asked of a tree of subassemblies, answered by what is reached of each."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 import numpy as np
 
-from bastion_core.assemble.bodies import Assembly, Contact, members
+from bastion_core.assemble.bodies import Assembly, Contact, held_with, members
 from bastion_core.assemble.facts import Facts, Thing
-from bastion_core.assemble.reach import Air, Spray, cone
+from bastion_core.assemble.reach import Air, Spray, blocked_by
 from bastion_core.assemble.tools import SPRAYED_SHARE, TOOLS, Tool
 from bastion_core.assemble.tree import Node
+from bastion_core.geometry.arrays import directions
 from bastion_core.geometry.mesh import Floats
 
 _WIRE_MM = 3.0
@@ -18,7 +19,7 @@ _BY_HAND_MM, _PUSHED_MM = 18.0, 14.0
 _TOUCHED_MM = 10.0
 _WELDED = 0.6
 """Of a seam's inner rim the iron has to get to so much."""
-_LOOKS = 24
+_LOOKS = 48
 _ALONG = 40
 """Places looked at along a seam."""
 _EASES_MM = 2.0
@@ -47,17 +48,20 @@ class Insides:
     known: Callable[[], Air]
     sprayed: Spray
     area_dm2: tuple[float, ...]
+    rims: Mapping[str, Floats] = field(default_factory=dict)
+    """By contact, places (n, 3) along the inner rim of its face."""
+    _seen: dict[str, tuple[int, np.ndarray, np.ndarray]] = field(init=False, default_factory=dict)
     _reached: dict[tuple[int, float], np.ndarray] = field(init=False, default_factory=dict)
     _paths: dict[str, np.ndarray] = field(init=False, default_factory=dict)
     _covered: dict[tuple[int, int], float] = field(init=False, default_factory=dict)
 
     @classmethod
-    def of(cls, facts: Facts, air: Callable[[], Air], sprayed: Spray) -> "Insides":
+    def of(cls, facts: Facts, air: Callable[[], Air], sprayed: Spray, rims: Mapping[str, Floats]) -> "Insides":
         """``air`` gives the cells round it, the same ones each time."""
         # What is filled is not painted.
         filled = {f.part for f in facts.fills}
         areas = tuple(0.0 if b.name in filled else a / 10_000 for b, a in zip(facts.assembly.bodies, sprayed.areas_mm2, strict=True))
-        return cls(facts, air, sprayed, areas)
+        return cls(facts, air, sprayed, areas, rims)
 
     @property
     def air(self) -> Air:
@@ -73,26 +77,23 @@ class Insides:
 
     def share(self, body: int, together: int) -> float:
         """How much of a body's inside is reached while a set is together: by spray or brush where it is seen, by a hand where it is lined."""
-        if self.facts.inside != "line":
-            return self.sprayed.share(body, together)
+        return self._by_hand(body, together) if self.facts.inside == "line" else self.sprayed.share(body, together)
+
+    def _by_hand(self, body: int, together: int) -> float:
         key = body, together
         if key not in self._covered:
             mine = self.sprayed.at[self.sprayed.body == body]
-            near = self._hand(together)
-            self._covered[key] = float(self.air.touches(near, mine, _TOUCHED_MM).mean()) if len(mine) else 1.0
+            self._covered[key] = float(self.air.touches(self._hand(together), mine, _TOUCHED_MM).mean()) if len(mine) else 1.0
         return self._covered[key]
 
     def reached_share(self, together: int) -> tuple[float, float] | None:
         """How much of the insides of a set spray and a hand still get to, by area; None for what has no inside."""
         mine = [k for k in members(together) if self.area_dm2[k] > 0]
-        total = sum(self.area_dm2[k] for k in mine)
         if not mine:
             return None
-        near = self._hand(together)
-        by_hand = [float(self.air.touches(near, self.sprayed.at[self.sprayed.body == k], _TOUCHED_MM).mean()) for k in mine]
-        share = [self.sprayed.share(k, together) for k in mine]
-        weigh = [self.area_dm2[k] / total for k in mine]
-        return float(np.dot(weigh, share)), float(np.dot(weigh, by_hand))
+        weights = [self.area_dm2[k] for k in mine]
+        sprayed, by_hand = ([share(k, together) for k in mine] for share in (self.sprayed.share, self._by_hand))
+        return float(np.average(sprayed, weights=weights)), float(np.average(by_hand, weights=weights))
 
     def covered(self, together: int) -> bool:
         """Whether the insides of all of a set are seen well enough from outside: quick enough to be asked of every set."""
@@ -178,11 +179,7 @@ class Insides:
             return self.wire_ends(thing), np.zeros(0, np.int64), np.zeros((0, 1), np.int64)
         cells = tuple(self.air.cells(path).T)
         nearest = np.argmin([off[cells] for off in self.air.off], axis=0)
-        looks = np.vstack([cone(_LOOKS, 90.0), -cone(_LOOKS, 90.0)])
-        starts, toward = np.repeat(path, len(looks), axis=0), np.tile(looks, (len(path), 1))
-        masks = np.zeros(len(starts), np.int64)
-        for k, body in enumerate(self.assembly.bodies):
-            masks |= (body.mesh.rays.first_hits(starts, toward)[1] >= 0).astype(np.int64) << k
+        masks = blocked_by(self.assembly, np.repeat(path, _LOOKS, axis=0), np.tile(directions(_LOOKS), (len(path), 1)))
         return self.wire_ends(thing), np.asarray(1 << nearest), masks.reshape(len(path), -1)
 
     def _sides(self, path: Floats, one: int, other: int) -> list[tuple[int, Floats]]:
@@ -219,24 +216,8 @@ class Insides:
                 found.append(float(self.air.straight(together, TOOLS["iron"], at[:: max(len(at) // _ALONG, 1)]).mean()))
         return bool(found) and min(found) >= _WELDED
 
-    _seen: dict[str, tuple[int, np.ndarray, np.ndarray]] = field(init=False, default_factory=dict)
-    rims: dict[str, Floats] = field(default_factory=dict)
-    """By contact, places (n, 3) along the inner rim of its face."""
-
     def opens_for(self, thing: Thing) -> tuple[bool, int]:
         """Whether a thing is reached again once all is together and what comes off is off; and what is then still together round it."""
-        assembly, home = self.assembly, 1 << self.home_of(thing)
-        left = _without_open(assembly, self.facts, home)
+        glued = self.assembly.neighbours(lambda contact: not self.facts.seams[contact.id].opens)
+        left = held_with(1 << self.home_of(thing), self.assembly.all, glued)
         return self.goes_in(thing, left), left
-
-
-def _without_open(assembly: Assembly, facts: Facts, home: int) -> int:
-    """What still holds together with a set when everything that comes apart is apart."""
-    left, grown = 0, home
-    while grown != left:
-        left = grown
-        for c in assembly.contacts:
-            ends = assembly.set_of(c.between)
-            if ends & left and not facts.seams[c.id].opens:
-                grown |= ends
-    return left

@@ -152,10 +152,9 @@ class Puzzle:
         keys = tuple(self.works[k].key for k in order)
         return Timed(keys, tuple(start[k] for k in order), tuple(end[k] for k in order), max(end, default=0.0), risk)
 
-    def allowed(self, order: Sequence[int]) -> bool:
-        """Whether nothing comes before what it has to follow."""
-        at = {k: i for i, k in enumerate(order)}
-        return all(at[a] < at[b] for b in range(len(self.works)) for a, _ in self._before[b])
+    def waits_h(self) -> float:
+        """Of setting and drying on the chain that has most of it."""
+        return max(self._tails(hands=False), default=0.0)
 
     def best(self, stop: Callable[[], None] = lambda: None, exact: bool | None = None) -> Timed:
         """The order that is over soonest, what trials cost counted in: all orders looked at where there are few, else from a first order by moves.
@@ -168,15 +167,15 @@ class Puzzle:
             return self.timed(self._exact())
         return self._moved(self._first(), stop)
 
-    def _tails(self) -> list[float]:
-        """Of each work, how long the longest chain after it takes."""
+    def _tails(self, hands: bool = True) -> list[float]:
+        """Of each work, how long the longest chain from it on takes; its waits only where the ``hands`` do not count."""
         tails: list[float | None] = [None] * len(self.works)
 
         def tail(k: int) -> float:
             known = tails[k]
             if known is None:
                 lags = {b: next(lag for a, lag in self._before[b] if a == k) for b in self._after[k]}
-                known = self.works[k].hands_h + max((lags[b] + tail(b) for b in self._after[k]), default=0.0)
+                known = hands * self.works[k].hands_h + max((lags[b] + tail(b) for b in self._after[k]), default=0.0)
                 tails[k] = known
             return known
 

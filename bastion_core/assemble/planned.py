@@ -18,7 +18,7 @@ from bastion_core.assemble.reach import Air, Spray, spray
 from bastion_core.assemble.recipe import Before
 from bastion_core.assemble.records import AssembleData, AssembleResult, AssemblyDrawings, AssemblyStep, InsideTold, Locked, ThingTold
 from bastion_core.assemble.rework import reprints, rims
-from bastion_core.assemble.table import HELD_BY_HAND_MIN, MACHINE_H
+from bastion_core.assemble.table import HELD_BY_HAND_MIN
 from bastion_core.assemble.told import caution_of, checks_of, how_of, title_of
 from bastion_core.assemble.tree import Node, Search
 from bastion_core.assemble.works import Costing, Done, Plan, join_key
@@ -27,6 +27,7 @@ from bastion_core.findings import NOTHING, Said, say
 from bastion_core.geometry.mesh import Floats, Mesh
 from bastion_core.geometry.solid import Solid
 from bastion_core.progress import Progress, silent, span
+from bastion_core.shop import HANDS_WEIGH
 
 _TREES = 4
 """So many of the best trees are put on the clock."""
@@ -82,8 +83,7 @@ def assembled(
     ``rim_mm`` is how much wider the tightest rim is to be in what mending costs; None for what it lacks. What the maker fixed holds where it can; where it cannot, the result says why, and is the best without it.
     """
     bench = Bench(bench_h)
-    insides = Insides.of(facts, lambda: shape.air, shape.sprayed)
-    insides.rims = rims_at
+    insides = Insides.of(facts, lambda: shape.air, shape.sprayed, rims_at)
     free = _found(facts, shape, insides, (), bench, span(progress, 0.0, 0.4))
     known = _known(free)
     wanted = [b for b in fixed if known(b.first) and known(b.then)]
@@ -118,11 +118,11 @@ def _found(facts: Facts, shape: Shape, insides: Insides, wanted: Sequence[Before
     for tree in trees[:_TREES]:
         plan = Plan(facts, insides, tree)
         names = _resolver(plan)
-        fixed = tuple((names(b.first), names(b.then)) for b in wanted)
-        if any(a == b for a, b in fixed):
-            raise RecipeProblem("This order cannot be: both steps are one, these seams close together. Free it.", "fixed")
-        if fixed:
-            plan = Plan(facts, insides, tree, fixed)
+        for before in wanted:
+            first, then = names(before.first), names(before.then)
+            if first == then:
+                raise RecipeProblem("This order cannot be: both steps are one, these seams close together. Free it.", "fixed")
+            plan.fix(first, then)
         timed = plan.puzzle(bench).best(lambda: progress(0.9, "finding the order"))
         found.append(_Found(tree, plan, timed, sum(len(n.locked) for n in tree.nodes())))
     return min(found, key=lambda f: f.cost)
@@ -214,13 +214,12 @@ def _clock(hour: float) -> str:
 
 
 def _pictures(chosen: _Found, facts: Facts, insides: Insides, progress: Progress) -> AssemblyDrawings:
-    """All of it together, and every step in its order."""
+    """Every step in its order."""
     by_key, drawn = {d.key: d for d in chosen.plan.done}, list[StepDrawing]()
     for k, key in enumerate(chosen.timed.order):
         progress(k / len(chosen.timed.order), "drawing")
         drawn.append(_drawn(by_key[key], facts, insides))
-    whole = picture([Shown(b.mesh, "new", np.zeros(3)) for b in facts.assembly.bodies], "front left")
-    return AssemblyDrawings(whole, tuple(drawn))
+    return AssemblyDrawings(tuple(drawn))
 
 
 def _drawn(done: Done, facts: Facts, insides: Insides) -> StepDrawing:
@@ -279,11 +278,10 @@ def _result(
     unwelded = tuple(
         s.letters for d in done if d.kind == "glue" and not d.weld for s in d.seams if s.glue is not None and s.glue.weld_cm and not s.opens
     )
-    least = chosen.plan.puzzle(Bench(14.0)).timed([next(k for k, d in enumerate(done) if d.key == key) for key in chosen.timed.order])
-    risk = sum(s.fails * (s.lost_h + MACHINE_H * s.machine_lost_h) for s in steps)
+    risk = sum(s.fails * (s.lost_h + s.machine_lost_h / HANDS_WEIGH) for s in steps)
     return AssembleResult(
-        len(done), round(hands, 2), round(elapsed, 2), _days(elapsed), round(max(least.elapsed_h - hands, 0.0), 2), round(risk, 2), tuple(locked),
-        tuple(_thing(t.name, chosen, facts, insides) for t in facts.things), _insides(chosen, facts, insides), impossible, unknown,
+        len(done), round(hands, 2), round(elapsed, 2), _days(elapsed), round(chosen.plan.puzzle(bench).waits_h(), 2), round(risk, 2), tuple(locked),
+        tuple(_thing(t, chosen, facts, insides) for t in facts.things), _insides(chosen, facts, insides), impossible, unknown,
         round(chosen.timed.cost_h - free.timed.cost_h, 2), _days(elapsed) - _days(free.timed.elapsed_h), unwelded,
         facts.worn.chance if facts.worn else None, len(facts.assembly.bodies),
     )  # fmt: skip
@@ -293,16 +291,17 @@ def _days(elapsed_h: float) -> int:
     return max(1, ceil(elapsed_h / 24 - 1e-9))
 
 
-def _thing(name: str, chosen: _Found, facts: Facts, insides: Insides) -> ThingTold:
-    thing = next(t for t in facts.things if t.name == name)
+def _thing(thing: Thing, chosen: _Found, facts: Facts, insides: Insides) -> ThingTold:
     done = next(d for d in chosen.plan.done if d.thing is thing)
     if thing.kind == "wire":
         assert done.wire is not None
-        return ThingTold(name, thing.kind, done.key, True, True, "", "", done.wire.fished, len(done.wire.path) > 0, thing.at_mm)
+        return ThingTold(thing.name, thing.kind, done.key, True, True, "", "", done.wire.fished, len(done.wire.path) > 0, thing.at_mm)
     goes = insides.goes_in(thing, done.bodies)
     again, together = insides.opens_for(thing) if goes else (False, 0)
     seam = "" if again or not goes else _opening(thing, facts, insides, together)
-    return ThingTold(name, thing.kind, done.key, goes, again, facts.seams[seam].letters if seam else "", seam, False, True, thing.at_mm)
+    return ThingTold(
+        thing.name, thing.kind, done.key, goes, again, facts.seams[seam].letters if seam else "", seam, False, True, thing.at_mm
+    )
 
 
 def _opening(thing: Thing, facts: Facts, insides: Insides, together: int) -> str:

@@ -12,13 +12,15 @@ from scipy import ndimage
 
 from bastion_core.assemble.bodies import Assembly, members
 from bastion_core.assemble.tools import SPRAY_LEAN_DEG, Tool
+from bastion_core.geometry.arrays import directions
 from bastion_core.geometry.mesh import Floats, Ints, Mesh
 from bastion_core.geometry.walls import surface_sample
 
 _SPOTS = 160
 """Places looked at on the inside of each body."""
-_LOOKS, _TRIED = 24, 150
-_AGAIN, _CLOSE, _CLOSE_DEG = 6, 24, 7.0
+_LOOKS = 24
+_TRIED, _AGAIN, _CLOSE, _CLOSE_DEG = 300, 6, 24, 7.0
+"""Looks all round for a straight tool; of those that get out so many are tried again, each with so many close about it."""
 _CELLS, _LEAST_CELL_MM = 400_000, 3.0
 """Of air in all, and the least size of one."""
 _BORDER_MM = 52.0
@@ -30,15 +32,6 @@ _LEAST_MM2 = 400.0
 _NEAR_CELLS, _INWARD_CELLS = 1.5, 2
 """Cells are coarse: a place counts as touched by what comes so near; one that lies in a wall is looked at from the core's side."""
 NEAR_MM = 75.0
-
-
-def cone(count: int, within_deg: float) -> Floats:
-    """(n, 3): directions spread evenly about +z, none further from it than that."""
-    k = np.arange(count)
-    z = 1 - (1 - np.cos(np.radians(within_deg))) * (k + 0.5) / count
-    turn = k * np.pi * (3 - np.sqrt(5))
-    flat = np.sqrt(1 - z**2)
-    return np.column_stack([flat * np.cos(turn), flat * np.sin(turn), z])
 
 
 def _about(normals: Floats, looks: Floats) -> Floats:
@@ -68,10 +61,13 @@ class Spray:
         mine = self.blocked_by[self.body == body]
         return float(((mine & together) == 0).any(axis=1).mean()) if len(mine) else 1.0
 
-    def left(self, body: int, together: int) -> Floats:
-        """(n, 3): the places that are not reached."""
-        mine = self.body == body
-        return self.at[mine][~((self.blocked_by[mine] & together) == 0).any(axis=1)]
+
+def blocked_by(assembly: Assembly, starts: Floats, toward: Floats) -> NDArray[np.int64]:
+    """(n,): the set of bodies in the way of each look, from ``starts`` along ``toward`` (n, 3)."""
+    found = np.zeros(len(starts), np.int64)
+    for k, body in enumerate(assembly.bodies):
+        found |= (body.mesh.rays.first_hits(starts, toward)[1] >= 0).astype(np.int64) << k
+    return found
 
 
 def inside_faces(assembly: Assembly) -> list[Floats]:
@@ -93,7 +89,7 @@ def inside_faces(assembly: Assembly) -> list[Floats]:
 
 def spray(assembly: Assembly, seed: int = 1) -> Spray:
     """The looks at every inside."""
-    looks = cone(_LOOKS, SPRAY_LEAN_DEG)
+    looks = directions(_LOOKS, SPRAY_LEAN_DEG)
     whole_inside = inside_faces(assembly)
     at, ways, whose, areas = [], [], [], [0.0] * len(assembly.bodies)
     for k, (body, weight) in enumerate(zip(assembly.bodies, whole_inside, strict=True)):
@@ -118,11 +114,7 @@ def spray(assembly: Assembly, seed: int = 1) -> Spray:
     if not at:
         return Spray(np.zeros((0, 3)), np.zeros(0, np.int64), np.zeros((0, _LOOKS), np.int64), tuple(areas))
     spots, toward = np.vstack(at), np.vstack(ways)
-    starts, ends = np.repeat(spots, _LOOKS, axis=0), toward.reshape(-1, 3)
-    mask = np.zeros(len(starts), np.int64)
-    for k, body in enumerate(assembly.bodies):
-        hit = body.mesh.rays.first_hits(starts, ends)[1] >= 0
-        mask |= hit.astype(np.int64) << k
+    mask = blocked_by(assembly, np.repeat(spots, _LOOKS, axis=0), toward.reshape(-1, 3))
     return Spray(spots, np.concatenate(whose).astype(np.int64), mask.reshape(-1, _LOOKS), tuple(areas))
 
 
@@ -225,13 +217,13 @@ class Air:
         """
         off = self.distance(together)
         held = _outside((off >= tool.body_mm) & self.open(together))
-        round_about = np.vstack([cone(_TRIED, 90.0), -cone(_TRIED, 90.0)])
+        round_about = directions(_TRIED)
         looks = np.broadcast_to(round_about, (len(points), *round_about.shape))
         found, gets_out = self._along(together, tool, points, looks, off, held)
         left = np.flatnonzero(~found & gets_out.any(axis=1))
         if len(left):
             order = np.argsort(~gets_out[left], axis=1, kind="stable")[:, :_AGAIN]
-            near = _about(round_about[order].reshape(-1, 3), cone(_CLOSE, _CLOSE_DEG)).reshape(len(left), -1, 3)
+            near = _about(round_about[order].reshape(-1, 3), directions(_CLOSE, _CLOSE_DEG)).reshape(len(left), -1, 3)
             found[left] = self._along(together, tool, points[left], near, off, held)[0]
         return found
 

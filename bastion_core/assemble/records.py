@@ -141,13 +141,12 @@ class AssembleData:
 
 @dataclass(frozen=True)
 class AssemblyDrawings:
-    """What is drawn of an order: all of it together, and each step. They lie in a file of their own, so that a page that polls does not fetch them."""
+    """Each step of an order drawn. They lie in a file of their own, so that a page that polls does not fetch them."""
 
-    whole: StepDrawing
     steps: tuple[StepDrawing, ...]
 
 
-PICTURES = "pictures.json"
+DRAWINGS = "drawings.json"
 
 
 def order_record(result: AssembleResult, data: AssembleData) -> dict[str, Any]:

@@ -7,7 +7,7 @@ from typing import Literal
 
 from bastion_core.assemble.facts import Facts
 from bastion_core.assemble.order import Bench, Timed
-from bastion_core.assemble.table import FORM_MIN, FORM_MIN_PER_CM, FORMS_STRAIN, OPEN_MIN, OPEN_MIN_PER_CM_MM
+from bastion_core.assemble.table import CAUTIONS, FORM_MIN, FORM_MIN_PER_CM, FORMS_STRAIN, OPEN_MIN, OPEN_MIN_PER_CM_MM
 from bastion_core.assemble.works import Done
 from bastion_core.findings import NOTHING, Quantity, Said, mm, say
 from bastion_core.print.profile import material
@@ -31,6 +31,7 @@ class Mend:
     days: int
     possible: bool
     said: Said
+    caution: str = ""
 
 
 def reprints(facts: Facts, done: Sequence[Done], timed: Timed, bench: Bench) -> tuple[Mend, ...]:
@@ -89,9 +90,18 @@ def rims(facts: Facts, bench: Bench, rim_mm: float | None = None) -> tuple[Mend,
     open_h = (OPEN_MIN + OPEN_MIN_PER_CM_MM * by * worn.rim_mm / 10) / 60
     again = sum(facts.print_h.values())
     return (
-        Mend("heat", "", by, "", round(heat_h, 2), 0.0, 1, can, why),
+        Mend("heat", "", by, "", round(heat_h, 2), 0.0, 1, can, why, CAUTIONS["heat"]),
         Mend(
-            "open", "", by, "", round(open_h, 2), 0.0, _days(bench, open_h, 0.0), True, say("As far as its wall allows: measure it first.")
+            "open",
+            "",
+            by,
+            "",
+            round(open_h, 2),
+            0.0,
+            _days(bench, open_h, 0.0),
+            True,
+            say("As far as its wall allows: measure it first."),
+            CAUTIONS["open"],
         ),
         Mend("all", "", by, "", 0.0, round(again, 2), _days(bench, 0.0, again), True, say("All parts, at a larger scale.")),
     )

@@ -7,11 +7,12 @@ from typing import Any
 import numpy as np
 
 from bastion_core.assemble.bodies import MOST_BODIES, Assembly, Body, Contact
-from bastion_core.assemble.facts import Facts, Fill, SeamFacts, Thing, Worn
+from bastion_core.assemble.facts import Facts, Fill, SeamFacts, Thing, Worn, seam_facts
 from bastion_core.assemble.meeting import rod_in_parts
 from bastion_core.assemble.planned import Shape, assembled
 from bastion_core.assemble.recipe import AssembleRecipe, kind_of
-from bastion_core.assemble.records import PICTURES, AssembleData, AssembleResult
+from bastion_core.assemble.records import DRAWINGS, AssembleData, AssembleResult
+from bastion_core.assemble.table import PADS_A_LAYER
 from bastion_core.assemble.things import put_in
 from bastion_core.case import Case
 from bastion_core.cut.recipe import CutRecipe
@@ -30,7 +31,6 @@ from bastion_core.join.held import Held, letter_of
 from bastion_core.join.recipe import JoinRecipe
 from bastion_core.join.records import SeamRecord, axis_of
 from bastion_core.join.station import JoinData
-from bastion_core.join.table import SCREWED
 from bastion_core.pieces.recipe import PiecesRecipe
 from bastion_core.pieces.standing import load_mesh
 from bastion_core.print.recipe import PrintRecipe
@@ -82,7 +82,7 @@ class AssembleStation(Station[Case, AssembleInputs, AssembleResult]):
             known["join"].ref, fit.ref if judged else None, case.of(AssembleRecipe), case.of(JoinRecipe).glue, printed.material,
             bays_in(case.of(FitRecipe), fit.result) if judged else (),
             tuple((t.name, round(min(t.hours.values()), 2)) for t in known["print"].result.tasks if t.hours),
-            (1.0 if fit.result.probability is None else fit.result.probability) if judged else None, 6 * len(pads) if judged else 0,
+            (1.0 if fit.result.probability is None else fit.result.probability) if judged else None, PADS_A_LAYER * len(pads) if judged else 0,
             case.shop.fitted("pin", numbers, printed.material) is not None, case.of(JoinRecipe).gap(case.shop, numbers, printed.material),
             fit.result.scale,
         )  # fmt: skip
@@ -98,7 +98,7 @@ class AssembleStation(Station[Case, AssembleInputs, AssembleResult]):
         result, data, drawings = assembled(
             facts, shape, rims_at, inputs.recipe.fixed, inputs.recipe.bench_h, span(progress, 0.5, 1.0), inputs.recipe.rim_mm
         )
-        (place.folder / PICTURES).write_text(json_of(drawings), "utf-8")
+        (place.folder / DRAWINGS).write_text(json_of(drawings), "utf-8")
         return Made(result, data)
 
     def findings(self, case: Case, result: AssembleResult) -> tuple[Finding | Note, ...]:
@@ -195,18 +195,17 @@ def facts_of(inputs: AssembleInputs, place: Place) -> tuple[Facts, dict[str, Flo
         raise RecipeProblem(words)
     bodies = [Body(p.name, load_mesh(place.file(inputs.join, f"{p.name}.npz"))) for p in join.parts]
     rods = join.long.rods if join.long else ()
-    unglued = set(inputs.recipe.unglued)
     contacts, seams, rims_at = [], dict[str, SeamFacts](), dict[str, Floats]()
     middle = np.array([b.mesh.bounds for b in bodies])
     core = (middle[:, 0].min(axis=0) + middle[:, 1].max(axis=0)) / 2
     for s in join.seams:
-        kind = "tape" if unglued & {s.id, s.letters} else _kind(s)
-        gives = tuple(f.position_mm for f in s.joints if f.kind == "snap")
-        contacts.append(Contact(s.id, s.parts, axis_of(s), kind, gives))
-        seams[s.id] = SeamFacts(
-            s.id, s.letters, kind, round(s.area_mm2 / 100, 3), round(s.needs.rim_mm / 10, 2), _count(s), len(s.joints) if s.kind == "insert" else 0,
-            s.own > 0, None if kind == "tape" else glued(inputs.glue, inputs.material, s.needs),
+        told = SeamFacts(
+            s.id, s.letters, s.kind, round(s.area_mm2 / 100, 3), round(s.needs.rim_mm / 10, 2), own=s.own > 0,
+            glue=glued(inputs.glue, inputs.material, s.needs),
         )  # fmt: skip
+        seams[s.id] = seam_facts(told, s.code, [f.kind for f in s.joints], s.closing.pairs if s.closing else None, inputs.recipe.unglued)
+        gives = tuple(f.position_mm for f in s.joints if f.kind == "snap")
+        contacts.append(Contact(s.id, s.parts, axis_of(s), seams[s.id].kind, gives))
         rims_at[s.id] = _inner(s, core)
     for k, rod in enumerate(rods, 1):
         body, found = rod_in_parts(np.array(rod.ends_mm), stock_of(rod.stock), k, bodies)
@@ -222,22 +221,6 @@ def facts_of(inputs: AssembleInputs, place: Place) -> tuple[Facts, dict[str, Flo
         _worn(inputs, place), inputs.coupon, inputs.gap_mm, inputs.recipe.visor, inputs.recipe.inside,
     )  # fmt: skip
     return facts, rims_at
-
-
-def _kind(seam: SeamRecord) -> str:
-    """How a seam is held in the end."""
-    if seam.code == "moves":
-        return "moves"
-    return seam.kind
-
-
-def _count(seam: SeamRecord) -> int:
-    """Of what its minutes are counted by."""
-    if seam.closing is not None:
-        return seam.closing.pairs
-    if seam.kind in SCREWED or seam.kind in ("snap", "pin"):
-        return sum(f.kind in (seam.kind, "pin") or seam.kind in SCREWED for f in seam.joints)
-    return len(seam.joints)
 
 
 def _inner(seam: SeamRecord, core: Floats) -> Floats:
@@ -264,4 +247,4 @@ def _worn(inputs: AssembleInputs, place: Place) -> Worn | None:
         at = np.array(ring.outline_mm)
         rim = float(np.linalg.norm(at - np.roll(at, 1, axis=0), axis=1).sum())
     room = answer.room.least_mm if answer.plate is None else None
-    return Worn(inputs.chance, room, answer.room.where, answer.way_in.least_mm, ring.at_mm if ring else None, rim, inputs.pads)
+    return Worn(inputs.chance, room, answer.room.where, answer.way_in.least_mm, rim, inputs.pads)

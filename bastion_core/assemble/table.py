@@ -54,13 +54,17 @@ WIPED_MIN = 4.0
 """A seam that slides sideways into its place wipes its glue: put on twice."""
 FLAT_MM = 0.15
 """What sanding a glued face flat takes off each part."""
-FACE_GLUE = "Sand the faces flat on a board, 120 then 400"
+SANDED_HOW = "Sand the faces flat on a board, 120 then 400"
 TRIALS = {"dry": 0.08, "mock": 0.15, "test": 0.05}
 """How often a trial finds something that has to be made anew; of a worn piece the chance that it does not fit counts on top."""
 SURE_COUPON = 0.4
 """Where a clearance coupon was printed, so much of the trouble of a dry fit is left."""
-MACHINE_H = 0.2
-"""What an hour of printing counts beside an hour of hands: a fifth, as everywhere here."""
+TRY_ON_MIN = 10.0
+"""On the wearer, within a dry fit."""
+PADS_A_LAYER = 6
+"""Pads that a layer of padding is stuck in as."""
+TOO_EARLY_MIN = 30.0
+"""What closing something that comes off counts, while glue still follows: it would be in the way."""
 
 
 @dataclass(frozen=True)
@@ -88,10 +92,8 @@ CAUTIONS = {
     "insert": "Iron and insert stay hot for minutes; overheated plastic fumes: fresh air.",
     "magnets": "Magnets snap together and shatter: goggles, away from pacemakers and children.",
     "sand": "Dust: mask, damp cloth.",
-    "screw": "",
     "rod": "Cut ends are sharp: file them. Dust of carbon is not breathed: wet, mask, gloves.",
     "place": "Lithium cells: never shorted, crushed or charged alone; the battery goes in last and unplugged.",
-    "wire": "",
     "heat": "Heat gun and hot plastic burn: gloves; fresh air; try it on a failed print first.",
     "open": "Blades and burrs: away from the hand, goggles; dust mask.",
     "weld": "The iron burns and overheated plastic fumes: fresh air, gloves.",

@@ -4,7 +4,7 @@ from collections.abc import Sequence
 
 from bastion_core.assemble.bodies import members
 from bastion_core.assemble.facts import Facts, SeamFacts
-from bastion_core.assemble.table import CAUTIONS, FACE_GLUE, FLAT_MM, HELD_BY_HAND_MIN, INSIDES
+from bastion_core.assemble.table import CAUTIONS, FLAT_MM, HELD_BY_HAND_MIN, INSIDES, SANDED_HOW
 from bastion_core.assemble.works import Done
 from bastion_core.findings import Quantity, Said, cm2, counted, grams, mm, say
 from bastion_core.join.table import GLUES
@@ -46,10 +46,9 @@ def title_of(done: Done, facts: Facts) -> Said:
             return say(f"{'Line' if done.kind == 'line' else 'Paint'} the inside of {letters(facts, done.bodies)}: {table.name}")
         case "wire" | "place":
             assert done.thing is not None
-            what = done.thing.name if done.kind == "place" or done.thing.name.startswith("wire") else f"wire {done.thing.name}"
             if done.kind == "wire":
-                return say(f"{'Fish' if done.wire and done.wire.fished else 'Lay'} {what}")
-            return say(f"Put in {what}, on {on}")
+                return say(f"{'Fish' if done.wire and done.wire.fished else 'Lay'} {done.thing.called}")
+            return say(f"Put in {done.thing.called}, on {on}")
         case "visor":
             return say("Put in the visor")
         case "pads":
@@ -65,7 +64,7 @@ def how_of(done: Done, facts: Facts) -> tuple[Said, ...]:
     """What to mind at a step, in order."""
     said: list[Said] = []
     if done.kind == "sand":
-        said.append(say(f"{FACE_GLUE}: about {{}} goes off each. Keep them bare of filler and paint.", mm(FLAT_MM, digits=2)))
+        said.append(say(f"{SANDED_HOW}: about {{}} goes off each. Keep them bare of filler and paint.", mm(FLAT_MM, digits=2)))
     elif done.kind == "fill":
         fill = next(f for f in facts.fills if facts.assembly.index[f.part] in members(done.new))
         said.append(say("Through the hole in its face, {} litres; close it flush.", f"{fill.litres:.2f}"))
@@ -76,7 +75,7 @@ def how_of(done: Done, facts: Facts) -> tuple[Said, ...]:
     elif done.kind == "magnets":
         said.append(say("Poles as the map says; close the seam with cling film between while the epoxy sets."))
     elif done.kind == "wire" and done.wire is not None:
-        said += _wire(done, facts)
+        said += _wire(done)
     elif done.kind == "place" and done.thing is not None and done.thing.kind in ("board", "light"):
         said.append(say("Plug it in and try it before it is fixed."))
     elif done.kind == "test":
@@ -89,7 +88,7 @@ def how_of(done: Done, facts: Facts) -> tuple[Said, ...]:
     return tuple(said)
 
 
-def _wire(done: Done, facts: Facts) -> list[Said]:
+def _wire(done: Done) -> list[Said]:
     wire = done.wire
     assert wire is not None
     length = mm(wire.length_mm)

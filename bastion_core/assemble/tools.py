@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from typing import Literal
 
-ToolKey = Literal["hand", "tweezers", "iron", "brush"]
+ToolKey = Literal["hand", "tweezers", "iron"]
 
 
 @dataclass(frozen=True)
@@ -33,7 +33,6 @@ TOOLS: dict[ToolKey, Tool] = {
         ),
         Tool("tweezers", "long tweezers", _HAND_MM, 4.0, 180.0, _CP),
         Tool("iron", "the iron", _HAND_MM, 4.0, 120.0, _CP),
-        Tool("brush", "a brush", _HAND_MM, 6.0, 180.0, _CP),
     )
 }
 """What holds a tool goes in with it, where it finds room."""

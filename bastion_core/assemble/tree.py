@@ -11,7 +11,7 @@ from typing import Protocol
 import numpy as np
 
 from bastion_core.assemble.blocking import Block, Blocking
-from bastion_core.assemble.bodies import Assembly, Contact, hangs_together, members
+from bastion_core.assemble.bodies import Assembly, Contact, hangs_together, held_with, members
 from bastion_core.geometry.arrays import three
 from bastion_core.geometry.mesh import Floats
 from bastion_core.progress import Progress, silent
@@ -162,7 +162,7 @@ class Search:
         return bare, _best(done)
 
     def _joined(self, together: int) -> list[_Way]:
-        first = _component(together & -together, together, self._near)
+        first = held_with(together & -together, together, self._near)
         if first != together:
             # Nothing holds these together: each is put together for itself.
             return self._both(together, together ^ first, first, 0, -1, 0.0, 0.0, 0.0)
@@ -313,7 +313,7 @@ class Search:
             yield one
             return
         for k in members(rest):
-            part = _component(1 << k, rest, self._near)
+            part = held_with(1 << k, rest, self._near)
             if self._hangs(together ^ part):
                 yield part
 
@@ -328,17 +328,6 @@ def _along_with(one: int, together: int, ahead: Sequence[int]) -> int:
         if more == one:
             return one
         one = more
-
-
-def _component(seed: int, of: int, near: Sequence[int]) -> int:
-    grown = seed
-    while True:
-        more = grown
-        for k in members(grown):
-            more |= near[k] & of
-        if more == grown:
-            return grown
-        grown = more
 
 
 def _best(ways: Sequence[_Way]) -> list[_Way]:

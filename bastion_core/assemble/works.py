@@ -18,7 +18,9 @@ from bastion_core.assemble.table import (
     SURE_COUPON,
     TAKES,
     TAPE_MIN,
+    TOO_EARLY_MIN,
     TRIALS,
+    TRY_ON_MIN,
     WELD_MIN_PER_CM,
     WIPED_MIN,
     WorkKind,
@@ -106,14 +108,14 @@ class Costing:
     def join(self, contacts: Sequence[Contact], way: Floats) -> tuple[float, float]:
         """Minutes of hands, and hours until the next work on it."""
         seams = [self.facts.seams[c.id] for c in contacts]
-        return joining_min(self.facts, contacts, seams, way) + sum(_sanding_min(s) for s in seams), gate_of(seams)
+        return joining_min(contacts, seams, way) + sum(_sanding_min(s) for s in seams), gate_of(seams)
 
     def early(self, together: int, contacts: Sequence[Contact]) -> float:
         """What comes off is put on last: minutes counted against it where glue still follows."""
         if not any(self.facts.seams[c.id].opens for c in contacts):
             return 0.0
         later = self.facts.assembly.between(together, self.facts.assembly.all ^ together)
-        return 30.0 if any(not self.facts.seams[c.id].opens for c in later) else 0.0
+        return TOO_EARLY_MIN if any(not self.facts.seams[c.id].opens for c in later) else 0.0
 
     def paint(self, together: int) -> tuple[float, float] | None:
         """The insides of a set at once; None where they are not all reached."""
@@ -126,11 +128,11 @@ class Costing:
         return sum(self.insides.looks_fished(w, together, one, other) for w in self.insides.wires)
 
 
-def joining_min(facts: Facts, contacts: Sequence[Contact], seams: Sequence[SeamFacts], way: Floats) -> float:
+def joining_min(contacts: Sequence[Contact], seams: Sequence[SeamFacts], way: Floats) -> float:
     """Minutes of putting two subassemblies together: what holds each seam, glue, tape, held by hand; what wipes off is put on again."""
     total = 0.0
     for contact, seam in zip(contacts, seams, strict=True):
-        total += TAKES[closing_kind(seam)].of_so_many(counted_at(seam, facts))
+        total += TAKES[closing_kind(seam)].of_so_many(counted_at(seam))
         if seam.glue is not None and not seam.opens:
             total += seam.glue.sets_min if seam.glue.sets_min <= HELD_BY_HAND_MIN else TAPE_MIN * seam.glue.tapes
             if contact.kind != "rod" and abs(float(np.array(contact.along) @ way)) < _WIPES:
@@ -144,14 +146,14 @@ def closing_kind(seam: SeamFacts) -> WorkKind:
         return "rod"
     if seam.kind == "moves":
         return "rivet"
-    if seam.kind in ("insert", "bolt", "wing"):
+    if seam.kind in SCREWED:
         return "screw"
     if seam.opens:
         return "close"
     return "slide" if seam.kind == "dovetail" and seam.glue is None else "glue"
 
 
-def counted_at(seam: SeamFacts, facts: Facts) -> float:
+def counted_at(seam: SeamFacts) -> float:
     """What the minutes of closing a seam are counted by."""
     kind = closing_kind(seam)
     if kind == "glue":
@@ -205,8 +207,6 @@ class Plan:
     facts: Facts
     insides: Insides
     tree: Node
-    fixed: tuple[tuple[str, str], ...] = ()
-    """Pairs of keys: the maker wants the first before the second."""
     done: list[Done] = field(init=False, default_factory=list)
     links: list[Link] = field(init=False, default_factory=list)
 
@@ -218,8 +218,10 @@ class Plan:
             self._of(node, trials)
         self._put_in(trials)
         self._ends()
-        known = {d.key for d in self.done}
-        self.links += [Link(a, b) for a, b in self.fixed if a in known and b in known]
+
+    def fix(self, first: str, then: str) -> None:
+        """One step of the maker's before another, by their keys."""
+        self.links.append(Link(first, then))
 
     def puzzle(self, bench: Bench) -> Puzzle:
         """For the clock; RecipeProblem naming the loop where the maker's order goes round in one."""
@@ -239,7 +241,7 @@ class Plan:
             fails = TRIALS["dry"] * (SURE_COUPON if facts.coupon else 1.0) if count > 1 else 0.0
             extra = 0.0
             if facts.worn is not None:
-                fails, extra = 1 - (1 - fails) * facts.worn.chance, 10.0
+                fails, extra = 1 - (1 - fails) * facts.worn.chance, TRY_ON_MIN
             found.append(self._add(Done("dry fit", "dry", all_of, all_of, TAKES["dry"].of_so_many(count) + extra, fails=fails)))
         if facts.things:
             takes = TAKES["mock"].of_so_many(len(facts.things))
@@ -268,7 +270,7 @@ class Plan:
             after.append(self._add(Done(key, "sand", node.bodies, node.bodies, minutes, node=node, seams=flat), dry))
         after += [f"magnets {s.letters}" for s in seams if s.kind == "magnet"]
         glued = [s.glue for s in seams if s.glue is not None and not s.opens]
-        minutes = joining_min(facts, node.contacts, seams, np.array(node.way))
+        minutes = joining_min(node.contacts, seams, np.array(node.way))
         weld = any(g.weld_cm for g in glued) and self.insides.welds(node.bodies, node.contacts)
         if weld:
             minutes += WELD_MIN_PER_CM * sum(s.rim_cm / 2 for s in seams if s.glue and s.glue.weld_cm)
@@ -345,7 +347,7 @@ class Plan:
         node = way.node
         key = self._add(
             Done(
-                f"wire {thing.name.removeprefix('wire')}".replace("  ", " ").strip(),
+                thing.called,
                 "wire",
                 node.bodies,
                 way.home,

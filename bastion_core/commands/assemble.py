@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 
 from bastion_core.assemble.bodies import MOST_BODIES, Assembly, Body, Contact
-from bastion_core.assemble.facts import Facts, Fill, SeamFacts, Thing, glue_from
+from bastion_core.assemble.facts import Facts, Fill, SeamFacts, Thing, glue_from, seam_facts
 from bastion_core.assemble.meeting import meetings, rod_in_parts
 from bastion_core.assemble.planned import Shape, assembled
 from bastion_core.assemble.recipe import AssembleRecipe
@@ -23,6 +23,7 @@ from bastion_core.errors import FileProblem, RecipeProblem
 from bastion_core.formats.reading import read_mesh
 from bastion_core.geometry.arrays import three
 from bastion_core.geometry.mesh import Floats
+from bastion_core.join.held import letter_of
 from bastion_core.progress import Progress, silent
 from bastion_core.statics.stock import stock_of
 
@@ -97,38 +98,35 @@ def _facts(plan: Mapping[str, Any], folder: Path, decided: AssembleRecipe) -> Fa
         raise RecipeProblem("Two parts of the plan have the same name. Give each its own.")
     names = {b.name for b in bodies}
     contacts, seams = list[Contact](), dict[str, SeamFacts]()
-    unglued = set(decided.unglued)
-    told = plan.get("seams")
-    for seam in told if told is not None else meetings(bodies):
+    for seam in meetings(bodies) if plan.get("seams") is None else plan["seams"]:
         one, other = seam["parts"]
         if not {one, other} <= names:
             raise RecipeProblem(f"The seam {seam['id']} joins {one} and {other}: one of them is no part of the plan.")
-        letters = str(seam.get("letters") or "-".join(n.rsplit("-", 1)[-1] for n in (one, other)))
-        kind = "tape" if unglued & {seam["id"], letters} else str(seam.get("kind", "glue"))
-        joints = seam.get("joints", [])
-        glue = None if kind == "tape" or not seam.get("glue") else glue_from(seam["glue"])
-        axis = seam.get("axis") or _between(bodies, one, other)
-        gives = tuple(three(j["position_mm"]) for j in joints if j.get("kind") == "snap")
-        contacts.append(Contact(seam["id"], (one, other), three(axis, 6), kind, gives))
-        inserts = len(joints) if kind == "insert" else 0
-        seams[seam["id"]] = SeamFacts(
-            seam["id"], letters, kind, float(seam.get("area_mm2", 0.0)) / 100, float(seam.get("rim_mm", 0.0)) / 10, len(joints), inserts, glue=glue
+        joints, closing = seam.get("joints", []), seam.get("closing")
+        told = SeamFacts(
+            seam["id"], str(seam.get("letters") or f"{letter_of(one)}-{letter_of(other)}"), str(seam.get("kind", "glue")),
+            float(seam.get("area_mm2", 0.0)) / 100, float(seam.get("rim_mm", 0.0)) / 10, own=bool(seam.get("own")),
+            glue=glue_from(seam["glue"]) if seam.get("glue") else None,
         )  # fmt: skip
+        facts = seam_facts(
+            told, str(seam.get("code", "")), [j.get("kind") for j in joints], closing["pairs"] if closing else None, decided.unglued
+        )
+        gives = tuple(three(j["position_mm"]) for j in joints if j.get("kind") == "snap")
+        contacts.append(Contact(facts.id, (one, other), three(seam.get("axis") or _between(bodies, one, other), 6), facts.kind, gives))
+        seams[facts.id] = facts
     for number, rod in enumerate(plan.get("rods", ()), 1):
         ends = np.array(rod["ends_mm"], dtype=np.float64)
         body, found = rod_in_parts(ends, stock_of(rod["stock"]), number, bodies)
         bodies.append(body)
-        for contact, facts in found:
+        for contact, held in found:
             contacts.append(contact)
-            seams[contact.id] = facts
+            seams[contact.id] = held
     assembly = Assembly(tuple(bodies), tuple(contacts))
     places = {k: b.name for b in bodies for k in (b.name, b.letter)} | {str(p.get("id", p["name"])): p["name"] for p in plan["parts"]}
-    placed = tuple(Thing(**{**t, "to_mm": None}) for t in plan.get("inside", ()))
+    placed = tuple(whole(Thing, thing) for thing in plan.get("inside", ()))
     things = (*placed, *put_in(decided.put_in, placed, places, assembly, plan.get("scale", (1.0, 1.0, 1.0))))
     weight = plan.get("weight") or {}
-    fills = tuple(
-        Fill(b["part"], b["name"], b["grams"], b["litres"], b["sets_h"], b["caution"]) for b in weight.get("ballast", ())
-    )  # fmt: skip
+    fills = tuple(whole(Fill, ballast) for ballast in weight.get("ballast", ()))
     hours = {p["name"]: float(p.get("hours") or 0.0) for p in plan["parts"]}
     return Facts(assembly, seams, str(plan.get("material", "pla")), things, fills, hours, visor=decided.visor, inside=decided.inside)
 

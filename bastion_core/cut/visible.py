@@ -10,6 +10,7 @@ import igl
 import numpy as np
 from scipy.spatial import cKDTree
 
+from bastion_core.geometry.arrays import directions
 from bastion_core.geometry.creases import Surface
 from bastion_core.geometry.mesh import Floats, Mesh, faceted
 
@@ -28,30 +29,26 @@ SHOWS = 0.05
 
 def bystanders(count: int = DIRECTIONS) -> tuple[Floats, Floats]:
     """(n, 3) unit directions from the piece to those who look at it (front at -y, up at +z), and how much each look weighs (n,), 1 in all."""
-    k = np.arange(count)
-    z = 1 - (2 * k + 1) / count
-    turn = k * np.pi * (3 - np.sqrt(5))
-    flat = np.sqrt(1 - z**2)
-    directions = np.column_stack([flat * np.cos(turn), flat * np.sin(turn), z])
-    ahead = (1 - directions[:, 1]) / 2
-    level = np.exp(-((np.degrees(np.arcsin(z)) / 35) ** 2))
+    ways = directions(count)
+    ahead = (1 - ways[:, 1]) / 2
+    level = np.exp(-((np.degrees(np.arcsin(ways[:, 2])) / 35) ** 2))
     weight = (_BACK + (_FRONT - _BACK) * ahead) * (_ABOVE + (1 - _ABOVE) * level)
-    return directions, weight / weight.sum()
+    return ways, weight / weight.sum()
 
 
 def seen_share(mesh: Mesh) -> Floats:
     """(m,): how much of each face is seen, 0 (never) to 1 (by everybody who could see a face that looks that way best)."""
-    directions, weights = bystanders()
+    ways, weights = bystanders()
     normals = mesh.area_vectors / np.maximum(np.linalg.norm(mesh.area_vectors, axis=1), 1e-12)[:, None]
     starts = mesh.triangles.mean(axis=1) + normals * 1e-2
     seen = np.zeros(len(normals))
-    for direction, weight in zip(directions, weights, strict=True):
+    for direction, weight in zip(ways, weights, strict=True):
         facing = normals @ direction
         looked = np.flatnonzero(facing > 0.05)
         free = mesh.rays.first_hits(starts[looked], np.tile(direction, (len(looked), 1)))[1] < 0
         # Nearly edge on little is seen; past some 30 degrees a seam is as plain as it gets.
         seen[looked] += weight * free * np.minimum(facing[looked] * 2, 1.0)
-    best = float(np.max([weights @ np.minimum(np.maximum(directions @ d, 0) * 2, 1.0) for d in directions]))
+    best = float(np.max([weights @ np.minimum(np.maximum(ways @ d, 0) * 2, 1.0) for d in ways]))
     return np.asarray(np.minimum(_evened(mesh, seen / best), 1.0) * _grooves(mesh))
 
 

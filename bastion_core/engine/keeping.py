@@ -35,7 +35,7 @@ def whole(kind: type[T], data: object) -> T:
         name, inner = _first(problem)
         if isinstance(inner, BastionError):
             raise RecipeProblem(inner.said, inner.field or name) from problem
-        why = str(inner).rstrip(".") or type(inner).__name__
+        why = "is missing" if isinstance(inner, KeyError) else str(inner).rstrip(".") or type(inner).__name__
         raise RecipeProblem(f"{name or kind.__name__}: {why}.", name) from problem
     except (TypeError, ValueError) as problem:
         raise RecipeProblem(f"{kind.__name__}: {problem}.") from problem

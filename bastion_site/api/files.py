@@ -14,7 +14,7 @@ from drf_spectacular.utils import extend_schema
 from rest_framework.decorators import api_view
 
 from bastion_core.assemble.paper import assembly_pdf
-from bastion_core.assemble.records import PICTURES, AssemblyDrawings
+from bastion_core.assemble.records import DRAWINGS, AssemblyDrawings
 from bastion_core.engine.keeping import plain, whole
 from bastion_core.engine.store import Ref
 from bastion_core.join.patterns import strips_pdf, strips_svg
@@ -56,6 +56,13 @@ def put_piece(zipped: zipfile.ZipFile, graph: PieceGraph, folder: str = "") -> d
     return record
 
 
+def _piece(pk: int) -> Piece:
+    piece = Piece.objects.select_related(*WITH).filter(pk=pk).first()
+    if piece is None:
+        raise Http404("There is no such piece.")
+    return piece
+
+
 def sent(path, headers: dict | None = None) -> HttpResponse:
     """A small file as a download; it may be gone once the answer is made."""
     answer = HttpResponse(path.read_bytes(), content_type="application/octet-stream", headers=headers or {})
@@ -78,7 +85,7 @@ def stage_file(request, station: str, hash_: str) -> HttpResponse:
 @api_view(["GET"])
 def assembly_pictures(request, hash_: str) -> HttpResponse:
     """The drawings of an order. Named by hash, so they never change."""
-    path = DatabaseStore().folder(Ref("assemble", hash_)) / PICTURES
+    path = DatabaseStore().folder(Ref("assemble", hash_)) / DRAWINGS
     if not path.is_file():
         raise Http404("This order is not drawn yet.")
     return HttpResponse(
@@ -90,9 +97,7 @@ def assembly_pictures(request, hash_: str) -> HttpResponse:
 @api_view(["GET"])
 def assembly_sheet(request, pk: int) -> HttpResponse:
     """A piece's order to print: a drawing for each step, with what to do."""
-    piece = Piece.objects.select_related(*WITH).filter(pk=pk).first()
-    if piece is None:
-        raise Http404("There is no such piece.")
+    piece = _piece(pk)
     sheet = _assembly(graph_of(piece))
     if sheet is None:
         raise NotYet("The order is not computed yet. Wait for it, and download the sheet then.")
@@ -106,7 +111,7 @@ def _assembly(graph: PieceGraph) -> bytes | None:
     found = graph.found("assemble")
     if found is None:
         return None
-    drawn = whole(AssemblyDrawings, json.loads((graph.store.folder(found.ref) / PICTURES).read_text("utf-8")))
+    drawn = whole(AssemblyDrawings, json.loads((graph.store.folder(found.ref) / DRAWINGS).read_text("utf-8")))
     return assembly_pdf(graph.piece.name, graph.data("assemble"), drawn)
 
 
@@ -124,9 +129,7 @@ def photo(request, name: str) -> HttpResponse:
 @api_view(["GET"])
 def takeaway(request, pk: int) -> HttpResponse:
     """Zip of a piece: parts as 3MF and STL, plan.json, the cut list as CSV, and a sheet to print."""
-    piece = Piece.objects.select_related(*WITH).filter(pk=pk).first()
-    if piece is None:
-        raise Http404("There is no such piece.")
+    piece = _piece(pk)
     graph = graph_of(piece)
     printed = graph.found("print")
     if printed is None:
@@ -143,9 +146,7 @@ def takeaway(request, pk: int) -> HttpResponse:
 @api_view(["GET"])
 def piece_hardware(request, pk: int) -> HttpResponse:
     """Pins, screws, inserts and nuts of a piece."""
-    piece = Piece.objects.select_related(*WITH).filter(pk=pk).first()
-    if piece is None:
-        raise Http404("There is no such piece.")
+    piece = _piece(pk)
     return _hardware([piece], f"{part_name(piece.name)}-hardware.csv")
 
 
@@ -163,9 +164,7 @@ def build_hardware(request, pk: int) -> HttpResponse:
 @api_view(["GET"])
 def piece_strips(request, pk: int, kind: str) -> HttpResponse:
     """The strips of a piece's moving parts as flat patterns at true size."""
-    piece = Piece.objects.select_related(*WITH).filter(pk=pk).first()
-    if piece is None:
-        raise Http404("There is no such piece.")
+    piece = _piece(pk)
     found = graph_of(piece).found("join")
     if found is None:
         raise NotYet("The joints are not computed yet. Wait for them, and download the strips then.")

@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from bastion_core.assemble.records import PICTURES
+from bastion_core.assemble.records import DRAWINGS
 from bastion_core.engine.graph import Graph
 from bastion_core.engine.keeping import plain, whole
 from bastion_core.engine.recipe import Recipe, written
@@ -287,7 +287,7 @@ def files(graph: PieceGraph) -> Files:
         _file(graph, graph.last("print"), "laid.glb"),
         _file(graph, graph.last("cut"), "seen.glb", "seen"),
         _file(graph, graph.last("join"), "joined.glb"),
-        drawn.removeprefix("assemble/") if (drawn := _file(graph, graph.last("assemble"), PICTURES)) else None,
+        drawn.removeprefix("assemble/") if (drawn := _file(graph, graph.last("assemble"), DRAWINGS)) else None,
     )
 
 

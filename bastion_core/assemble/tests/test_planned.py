@@ -52,7 +52,7 @@ class ByHand(unittest.TestCase):
         self.assertEqual(result.days, 1)
 
     def test_glue_gates_the_next_and_the_trial_waits_for_full_strength(self):
-        facts = replace(stack(3, handle_h=2.0), worn=Worn(0.9, 4.0, "brow", 3.0, 20.0, 500.0, 0))
+        facts = replace(stack(3, handle_h=2.0), worn=Worn(0.9, 4.0, "brow", 3.0, 500.0, 0))
         _, data, _ = order_of(facts, bench_h=12.0)
         steps = {s.key: s for s in data.steps}
         first, second = sorted((s for s in data.steps if s.kind == "glue"), key=lambda s: s.start_h)
@@ -219,7 +219,7 @@ class Fixed(unittest.TestCase):
         self.assertTrue(all(m.printer_h == 5.0 for m in mends))
 
     def test_a_tight_rim_by_heat_by_hand_or_printed_larger(self):
-        worn = Worn(0.5, 2.0, "brow", -1.5, 20.0, 600.0, 0)
+        worn = Worn(0.5, 2.0, "brow", -1.5, 600.0, 0)
         facts = replace(stack(2), worn=worn, print_h={"p-A": 8.0, "p-B": 9.0})
         heat, opened, larger = order_of(facts)[1].mends[:3]
         # 1.5 mm lack and half a millimetre to spare: 2 π 2.0 / 600 of stretch; 6 min and half a minute for each of 60 cm.

@@ -1548,9 +1548,8 @@ export interface components {
             chance: number | null;
             parts: number;
         };
-        /** @description What is drawn of an order: all of it together, and each step. They lie in a file of their own, so that a page that polls does not fetch them. */
+        /** @description Each step of an order drawn. They lie in a file of their own, so that a page that polls does not fetch them. */
         AssemblyDrawings: {
-            whole: components["schemas"]["StepDrawing"];
             steps: components["schemas"]["StepDrawing"][];
         };
         /** @description One step: what is done, to what, with what, how long it takes and what waits for it. */
@@ -3239,6 +3238,7 @@ export interface components {
             days: number;
             possible: boolean;
             said: components["schemas"]["Said"];
+            caution: string;
         };
         /** @description A further file of a piece, or the piece whose files it is to share. */
         MoreFileRequest: {

@@ -130,9 +130,6 @@ export function InsideList({ piece, change }: Props) {
           Add a thing or a wire
         </Button>
       )}
-      <Typography variant="body2" color="text.secondary" sx={{ mt: 0.5 }}>
-        {told.some((t) => t.kind === "battery") && "A battery goes in last, and has to come out again."}
-      </Typography>
     </Box>
   );
 }

@@ -81,7 +81,7 @@ export function Mends({ data, chosen, piece, change }: Props) {
                 <td>
                   {RIM[m.what]}
                   <Typography variant="body2" color="text.secondary">
-                    {units.say(m.said)}
+                    {units.say(m.said)} {m.caution}
                   </Typography>
                 </td>
                 <td>{m.possible ? takes(m) : "cannot be"}</td>
@@ -90,9 +90,6 @@ export function Mends({ data, chosen, piece, change }: Props) {
           </tbody>
         </PlainTable>
       )}
-      <Typography variant="body2" color="text.secondary" sx={{ mt: 0.5 }}>
-        Heat gun and hot plastic burn, blades slip: gloves, goggles, fresh air, as local rules say.
-      </Typography>
     </Box>
   );
 }
