@@ -67,8 +67,9 @@ def floor_view(request, pk: int) -> Response:
         with transaction.atomic():
             build = Build.objects.get(pk=pk)
             step = keep([(build, changes)], reason(changes), by_whom(request))
-        if step is not None:
-            refresh_calendar(build, reason(changes))
+            # In one go: a page that asks between the two would have it planned twice.
+            if step is not None:
+                refresh_calendar(build, reason(changes))
     return Response(plain(floor_record(build_of(pk))))
 
 

@@ -107,6 +107,15 @@ class OnTheFloor(InTheBrowser):
     def spot(self, part: dict) -> dict:
         return next(s for h in self.held() for s in h["spots"] if s["part"] == part["part"] and s["piece"] == part["piece"])
 
+    def test_a_plate_that_was_laid_anew_is_found_by_its_part(self):
+        self.planned()
+        plate = self.client.get(f"/api/builds/{self.build.id}/floor/").json()["plates"][-1]
+        part = plate["parts"][-1]
+        self.open(f"/build/{self.build.id}/printers?plate=gone&part={part['piece']}/{part['part']}")
+        expect(self.plates().filter(has_text=f"{plate['name']},")).to_have_attribute("aria-selected", "true")
+        expect(self.page.get_by_role("button", name=re.compile(f"^{part['piece_name']}, {part['name']}")).first).to_be_visible()
+        self.page.wait_for_url(f"**plate={plate['id']}**")
+
     def test_printed_failed_and_mended_with_a_thumb(self):
         page = self.page
         self.planned()

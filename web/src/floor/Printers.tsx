@@ -35,6 +35,15 @@ export default function Printers() {
   const sent = useRef("");
   const stale = told && told.state === "stale" && !told.waits.words && !active(told.job) ? `${told.now}${told.plates.length}` : "";
   const { mutate } = plan;
+  // A plate's id goes with the parts on it, and moving one may make room for another: what is shown is then found again by one of its parts.
+  const [id, followed] = [asked.get("plate"), asked.get("part")];
+  const plates = told?.plates ?? [];
+  const plate = plates.find((p) => p.id === id) ?? plates.find((p) => followed && keysOf(p).includes(followed)) ?? plates[0];
+  const keys = plate ? keysOf(plate) : [];
+  const kept = followed && keys.includes(followed) ? followed : keys[0];
+  useEffect(() => {
+    if (plate && kept && (plate.id !== id || kept !== followed)) ask({ plate: plate.id, part: kept }, { replace: true });
+  }, [plate, kept, id, followed, ask]);
   useEffect(() => {
     if (!stale || sent.current === stale) return;
     sent.current = stale;
@@ -53,7 +62,6 @@ export default function Printers() {
     );
   }
   const choose = (id: string) => ask({ plate: id }, { replace: true });
-  const plate = told.plates.find((p) => p.id === asked.get("plate")) ?? told.plates[0];
   const bed = plate && told.beds.find((b) => b.name === plate.printer);
   const move = (name: string, to: Spot) => {
     const now = heldOf(plate);
@@ -146,6 +154,8 @@ export default function Printers() {
     </Box>
   );
 }
+
+const keysOf = (plate: Plate) => plate.parts.map((p) => `${p.piece}/${p.part}`);
 
 /** When all of it is printed, how sure, and what the last change did to that. */
 function Headline({ floor }: { floor: Floor }) {
