@@ -1,10 +1,10 @@
-"""``python -m bastion_core plan|measure|predict|body|fit|assemble|coupon|magnet|printer …``: the core without a server or a database."""
+"""``python -m bastion_core plan|measure|predict|body|fit|assemble|finish|coupon|magnet|printer …``: the core without a server or a database."""
 
 import argparse
 import sys
 from collections.abc import Sequence
 
-from bastion_core.commands import assemble, coupon, fit, magnet, measure, plan, printer
+from bastion_core.commands import assemble, coupon, finish, fit, magnet, measure, plan, printer
 from bastion_core.commands.options import Parser
 from bastion_core.errors import BastionError
 from bastion_core.progress import Progress, silent
@@ -18,6 +18,7 @@ def _arguments(argv: Sequence[str]) -> argparse.Namespace:
     fit.add_command(commands)
     coupon.add_command(commands)
     assemble.add_command(commands)
+    finish.add_command(commands)
     magnet.add_command(commands)
     printer.add_command(commands)
     return parser.parse_args(argv)

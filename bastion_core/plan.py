@@ -14,6 +14,8 @@ from bastion_core.cut.station import CutData, CutResult
 from bastion_core.engine.graph import Graph
 from bastion_core.engine.keeping import plain
 from bastion_core.findings import Finding, Verdict
+from bastion_core.finish.recipe import FinishRecipe
+from bastion_core.finish.records import steps_record
 from bastion_core.fit.recipe import FitRecipe
 from bastion_core.fit.station import FitResult
 from bastion_core.geometry.mesh import Floats
@@ -73,6 +75,7 @@ def plan_record(graph: Graph, file_name: str, more_warnings: tuple[str, ...] = (
         "seams": [_seam(s, case) | {"seen_cm": seen.get(s.id)} for s in join.seams],
         "upright": rows_of(home),
         "assembly": _assembly(graph),
+        "finish": _finish(graph),
         "steps": [{"above": list(s.above), "below": list(s.below), "seams": list(s.seams), "axis": list(s.axis)} for s in join.steps],
         "alternatives": [_alternative(a, cut.aim) for a in cut.alternatives],
         "rods": [] if join.long is None else [plain(r) for r in join.long.rods],
@@ -98,6 +101,15 @@ def _assembly(graph: Graph) -> dict[str, Any] | None:
     if graph.found("assemble") is None:
         return None
     return {"decided": plain(graph.case.of(AssembleRecipe))} | order_record(graph.result("assemble"), graph.data("assemble"))
+
+
+def _finish(graph: Graph) -> dict[str, Any] | None:
+    """How it becomes smooth, and what was decided about it; None where it is not computed yet."""
+    if graph.found("finish") is None:
+        return None
+    result, data = graph.result("finish"), graph.data("finish")
+    told = steps_record(data.steps, result.products, result.hands_h, result.wait_h, result.days_least)
+    return {"decided": plain(graph.case.of(FinishRecipe))} | told
 
 
 def _alternative(plan: Alternative, chosen: Aim | None) -> dict[str, Any]:

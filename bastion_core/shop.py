@@ -6,6 +6,7 @@ from typing import Literal
 import numpy as np
 
 from bastion_core.errors import RecipeProblem
+from bastion_core.finish.pace import HandLog
 
 BED_MARGIN_MM = 5.0
 """Brim, clips, purge line, loss at the corners, each side of the bed; common practice (5 to 10 mm), no source."""
@@ -145,6 +146,8 @@ class Shop:
     weights: Weights = Weights()
     fits: tuple[Fits, ...] = ()
     """What fitted on each printer's coupon."""
+    hands: tuple[HandLog, ...] = ()
+    """What ticked steps of the bench say of this maker's pace."""
 
     def chosen(self, numbers: tuple[int, ...] = ()) -> tuple[Printer, ...]:
         """The filament printers of these numbers; all where none is named."""

@@ -7,6 +7,7 @@ from bastion_core.cut.station import CutStation
 from bastion_core.engine.graph import in_order
 from bastion_core.engine.recipe import Recipe, registered
 from bastion_core.engine.station import Station
+from bastion_core.finish.station import FinishStation
 from bastion_core.fit.motion_station import MotionStation
 from bastion_core.fit.station import FitStation
 from bastion_core.join.station import JoinStation
@@ -17,6 +18,7 @@ from bastion_core.print.station import PrintStation
 
 STATIONS: tuple[Station[Any, Any, Any], ...] = (
     MeasureStation(), PiecesStation(), FitStation(), CutStation(), JoinStation(), PrintStation(), AssembleStation(),
+    FinishStation(),
 )  # fmt: skip
 """Of a piece."""
 BUILD_STATIONS: tuple[Station[Any, Any, Any], ...] = (MotionStation(), PlatesStation())

@@ -4,6 +4,7 @@ from typing import get_args
 
 from bastion_core.cut.aims import AIMS
 from bastion_core.findings import Unit, Verdict
+from bastion_core.finish import table as finish
 from bastion_core.join.moving import MOVES
 from bastion_core.join.table import KINDS
 from bastion_core.units import MM_PER_UNIT
@@ -14,6 +15,8 @@ FILE_UNITS = [(u, u) for u in MM_PER_UNIT]
 JOIN_KINDS = [(k, k) for k in KINDS]
 MOVE_KINDS = [(k, k) for k in MOVES]
 AIM_CHOICES = [(aim, aim) for aim in AIMS]
+REGION_KINDS = [(k, k) for k in finish.KINDS]
+HAND_KINDS = [(k, k) for k in finish.HAND_KINDS]
 LENGTH_UNITS = [("mm", "mm"), ("in", "in")]
 
 

@@ -130,6 +130,8 @@ SPECTACULAR_SETTINGS = {
         "MoveKindEnum": "bastion_site.schema.MOVE_KINDS",
         "JobStateEnum": "bastion_site.jobs.models.Job.State",
         "ScanKindEnum": "bastion_site.wearers.models.SCAN_KINDS",
+        "RegionKindEnum": "bastion_site.schema.REGION_KINDS",
+        "HandKindEnum": "bastion_site.schema.HAND_KINDS",
         "QuantityUnitEnum": "bastion_site.schema.QUANTITY_UNITS",
         "VerdictEnum": "bastion_site.schema.VERDICTS",
         "FileUnitEnum": "bastion_site.schema.FILE_UNITS",

@@ -23,6 +23,7 @@ from bastion_site.api.pieces import PieceView
 from bastion_site.api.runs import RunView, begin, logbook_csv
 from bastion_site.api.scans import ScanView
 from bastion_site.api.shop import CouponFitView, PrinterView, ShopView, SpoolView
+from bastion_site.api.ticks import TickView
 from bastion_site.api.trade import trade
 from bastion_site.api.tryout import TryOutView
 from bastion_site.api.wearers import WearerView
@@ -32,6 +33,7 @@ router.include_root_view = False
 router.register("builds", BuildView)
 router.register("pieces", PieceView)
 router.register("pieces", TryOutView, "tryout")
+router.register("pieces", TickView, "tick")
 router.register("drafts", DraftView)
 router.register("jobs", JobView)
 router.register("wearers", WearerView)
@@ -48,7 +50,7 @@ urlpatterns = [
     path("api/runs/log.csv", logbook_csv),
     path("api/", include(router.urls)),
     path("api/shop/", ShopView.as_view({"get": "retrieve", "patch": "partial_update"})),
-    re_path(r"^api/stage/(?P<station>pieces|preview|fit|cut|seen|join|print)/(?P<hash_>[0-9a-f]{32,64})/$", stage_file),
+    re_path(r"^api/stage/(?P<station>pieces|preview|fit|cut|seen|join|print|finish)/(?P<hash_>[0-9a-f]{32,64})/$", stage_file),
     re_path(r"^api/assembly/(?P<hash_>[0-9a-f]{32,64})/$", assembly_pictures),
     path("api/pieces/<int:pk>/assembly.pdf", assembly_sheet),
     path("api/pieces/<int:pk>/takeaway/", takeaway),

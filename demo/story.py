@@ -137,6 +137,10 @@ PIECES: tuple[DemoPiece, ...] = (
                 {"name": "wire", "kind": "wire", "part": "battery", "to": BOARD["name"], "size_mm": [3.0, 3.0, 3.0]},
             ],
             "visor": True,
+            # Three ways on one helm: resin where it is smooth, putty by brush in edges and grooves, the nape left for the weather.
+            "school": "resin",
+            "schools": [{"region": "edge", "school": "brush"}, {"region": "groove", "school": "brush"}],
+            "own_regions": [{"id": "own1", "name": "Nape", "places_mm": [[0.0, 118.0, 60.0]], "reach_mm": 60.0, "school": "leave"}],
         },
         note="Fits bare, but the signal board has no place at the nape.",
     ),

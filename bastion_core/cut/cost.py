@@ -3,13 +3,15 @@
 from dataclasses import dataclass, field
 from math import exp
 
+from bastion_core.finish.rates import seam_min_per_cm
+from bastion_core.finish.table import SEAM_BAND_MM
 from bastion_core.print.hands import Hands
 from bastion_core.shop import Weights
 
 GLUE_MIN, GLUE_MIN_PER_CM = 4.0, 0.12
 """A seam glued and pinned: begun, and by its length; common practice, no source."""
-FILL_MIN_PER_CM = 1.2
-"""Filling and sanding a seam that everybody sees; less by how little it is seen. Common practice, no source."""
+FILL_MIN_PER_CM = seam_min_per_cm(2 * SEAM_BAND_MM)
+"""Filling and sanding a seam that everybody sees: the figure of the finish; less by how little it is seen."""
 FAILS_PER_H = 0.003
 """Odds of a failure in each hour of printing; common practice (prints of ten hours fail about one time in thirty), no source."""
 FAILS_FOOTLESS, FAILS_TIPPING = 0.5, 0.15

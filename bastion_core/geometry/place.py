@@ -37,6 +37,12 @@ def turn_to_up(direction: Floats) -> Floats:
     return matrix
 
 
+def laid(points: Floats, up: Floats) -> Floats:
+    """4x4 that lays points (n, 3) down with the direction ``up`` (3,) to +z, the lowest of them at z = 0."""
+    turn = turn_to_up(up)
+    return shifting(np.array([0.0, 0.0, -float((points @ turn[2, :3]).min())])) @ turn
+
+
 def plane_frame(normal: Floats) -> Floats:
     """(3, 3): columns u, v, n of a right-handed frame whose third axis is ``normal``."""
     n = np.asarray(normal, dtype=np.float64)

@@ -2,11 +2,12 @@
 
 from dataclasses import dataclass
 
-STEP_MIN_PER_MM_CM2 = 0.8
-"""Sanding steps down, by their depth and area. A practised maker smooths a helmet of 2,000 cm² at 0.2 mm in two to three hours; common practice,
-no source."""
-SCAR_MIN_PER_CM2 = 0.6
-"""Sanding where a support was torn off; common practice, no source."""
+from bastion_core.finish.rates import scar_min_per_cm2, step_min_per_mm_cm2
+
+STEP_MIN_PER_MM_CM2 = step_min_per_mm_cm2()
+"""Smoothing steps, by their depth and area: the figure of the finish, as it is done the usual way."""
+SCAR_MIN_PER_CM2 = scar_min_per_cm2()
+"""Sanding where a support was torn off: the figure of the finish."""
 _TAKING_OFF_MIN, _TAKING_OFF_MIN_PER_CM2 = 2.0, 0.06
 """Taking supports off a part: begun, and by what they held; common practice, no source."""
 

@@ -26,7 +26,8 @@ SCAR_MM = 0.35
 """How deep a torn support has to be taken down; common practice, no source."""
 PRIMER_FILLS_MM = 0.05
 """Steps deeper than this are seen through primer; common practice, no source."""
-_LEVEL = 0.9995
+LEVEL = 0.99997
+"""Faces whose normals rise by more than this lay level, and have no steps."""
 
 
 @dataclass(frozen=True)
@@ -43,10 +44,15 @@ class Sanding:
     """Depth by area of all steps and scallops that show, scars aside: what is taken off."""
 
 
+def stairs_mm(upright: Floats, layer_mm: Floats | float) -> Floats:
+    """(m,): how deep, square to the surface, the stair-steps are of faces whose unit normals rise so far (-1 to 1): a layer by the cosine of the
+    slope. Level faces have none."""
+    return np.where(np.abs(upright) > LEVEL, 0.0, layer_mm * np.abs(upright))
+
+
 def steps_mm(upright: Floats, layer_mm: Floats | float, scallop: float = SCALLOP) -> Floats:
     """(m,): how deep the steps or scallops are of faces whose unit normals rise so far (-1 to 1), printed in such layers."""
-    steps = np.maximum(layer_mm * np.abs(upright), scallop * layer_mm)
-    return np.where(np.abs(upright) > _LEVEL, 0.0, steps)
+    return np.where(np.abs(upright) > LEVEL, 0.0, np.maximum(stairs_mm(upright, layer_mm), scallop * layer_mm))
 
 
 @dataclass(frozen=True, eq=False)

@@ -26,7 +26,7 @@ def faces_that_show(mesh: Mesh, cut_faces: Sequence[Floats] = ()) -> NDArray[np.
         shows &= ~np.isfinite(distance)
     # The inside of an open shell looks out of its opening; but it looks toward what the shell curves round, with a thin wall behind it.
     behind, _ = mesh.rays.first_hits(middle - normals * 1e-2, -normals)
-    toward = _hull_middle(mesh) - middle
+    toward = hull_middle(mesh) - middle
     toward /= np.maximum(np.linalg.norm(toward, axis=1), 1e-9)[:, None]
     shows &= ~((behind < _SHELL_MM) & (np.einsum("ij,ij->i", toward, normals) > _INWARD))
     for normal in cut_faces:
@@ -36,7 +36,7 @@ def faces_that_show(mesh: Mesh, cut_faces: Sequence[Floats] = ()) -> NDArray[np.
     return shows
 
 
-def _hull_middle(mesh: Mesh) -> Floats:
+def hull_middle(mesh: Mesh) -> Floats:
     """(3,): the middle of what the mesh would be if it were filled: of its convex hull."""
     try:
         hull = ConvexHull(mesh.vertices)

@@ -16,6 +16,8 @@ from bastion_core.engine.memo import Memo
 from bastion_core.engine.recipe import add_flags, decisions, from_flags
 from bastion_core.engine.store import FolderStore
 from bastion_core.errors import RecipeProblem
+from bastion_core.finish.recipe import Fault, Merge, OwnRegion, SchoolFor, Split
+from bastion_core.finish.table import PRODUCTS
 from bastion_core.fit.bays import Bay
 from bastion_core.fit.layers import Layer
 from bastion_core.formats.stl import write_binary_stl
@@ -50,6 +52,9 @@ OTHERWISE = {
         "resin": ("x",), "formed": ("x",)},
     "assemble": {"inside": "paint", "put_in": (PutIn("lamp", "A", "light"),), "visor": True, "unglued": ("A-B",), "bench_h": 5.0, "glue": "epoxy", "rim_mm": 3.0,
         "fixed": (Before("dry fit", "join A-B"),)},
+    "finish": {"target": "worn", "school": "resin", "schools": (SchoolFor("dome", "epoxy"),), "pace": "first", "jumps": "wide", "power": False, "primer": "primer-water",
+        "own_regions": (OwnRegion("m", "Crown", ((0.0, 0.0, 0.0),)),), "merged": (Merge((0.0, 0.0, 0.0), (0.0, 0.0, 9.0)),), "splits": (Split((0.0, 0.0, 0.0)),),
+        "faults": (Fault("run", (0.0, 0.0, 0.0)),), "products": (replace(PRODUCTS["putty"], sand_h=9.0),)},
 }  # fmt: skip
 """Another value for every decision, under the first station that has to be computed again for it."""
 
@@ -193,6 +198,7 @@ class Decided(unittest.TestCase):
             "infill": ["30"], "pin_diameters_mm": ["3"], "cuts": ["none"], "site": ["head"], "side": ["left"], "unit": ["cm"], "way_in": ["open"],
             "material": ["petg"], "features": ["1,2,3:magnet-6x3"], "as_one": ["1-2"], "support": ["grid"], "aim": ["parts"], "keep_out": ["1,2,3:20"],
             "joints": ["A-B=lug"], "marks": ["raised"], "glue": ["epoxy"], "rods": ["z:8"], "ballast": ["A=sand:100"], "swing_g": ["5"], "inside": ["paint"], "put_in": ["lamp@A=10x10x8"], "unglued": ["A-B"], "fixed": ["a<b"],
+            "target": ["worn"], "school": ["resin"], "pace": ["first"], "jumps": ["wide"], "primer": ["primer-water"],
         }  # fmt: skip
         for kind in RECIPES:
             for name, known in decisions(kind).items():

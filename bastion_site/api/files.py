@@ -17,6 +17,7 @@ from bastion_core.assemble.paper import assembly_pdf
 from bastion_core.assemble.records import DRAWINGS, AssemblyDrawings
 from bastion_core.engine.keeping import plain, whole
 from bastion_core.engine.store import Ref
+from bastion_core.finish.records import LOOK
 from bastion_core.join.patterns import strips_pdf, strips_svg
 from bastion_core.join.station import JoinData
 from bastion_core.plan import plan_record
@@ -29,7 +30,7 @@ from bastion_site.wire import wire
 
 _STAGE = {
     "pieces": ("pieces", "preview.glb"), "preview": ("preview", "preview.glb"), "fit": ("fit", "fit.glb"), "cut": ("cut", "parts.glb"),
-    "seen": ("cut", "seen.glb"), "join": ("join", "joined.glb"), "print": ("print", "laid.glb"),
+    "seen": ("cut", "seen.glb"), "join": ("join", "joined.glb"), "print": ("print", "laid.glb"), "finish": ("finish", LOOK),
 }  # fmt: skip
 """Of each kind of address the station whose folder it is in, and the file."""
 

@@ -9,6 +9,7 @@ from bastion_core.engine.recipe import Recipe, written
 from bastion_core.engine.store import Ref
 from bastion_core.errors import BastionError, FileProblem
 from bastion_core.findings import Fact, Finding, Note, Said, Verdict, say, worst
+from bastion_core.finish.records import LOOK
 from bastion_core.fit.layers import usual_layers
 from bastion_core.fit.sites import BY_NAME
 from bastion_core.geometry.place import scaling
@@ -32,6 +33,7 @@ from bastion_site.api.records import (
     StepPartRecord,
     StepRecord,
     StepRef,
+    TickRecord,
     Totals,
     Usual,
     WornBy,
@@ -40,6 +42,7 @@ from bastion_site.builds.models import Build, Piece, Step, StepPart
 from bastion_site.engine.cases import PieceGraph
 from bastion_site.engine.deciding import next_redo, next_undo
 from bastion_site.jobs.models import Job
+from bastion_site.prints.bench import ticked
 from bastion_site.prints.frozen import altered
 from bastion_site.wearers.models import Wearer
 
@@ -117,7 +120,7 @@ def row(graph: PieceGraph, job: Job | None, drafts: int = 0) -> Row:
 
 def totals(kept: dict | None) -> Totals | None:
     """Totals as they are kept."""
-    return None if kept is None else Totals(**{k: kept.get(k) for k in ("parts", "hours", "filament_g", "filament_m", "cost", "done_by")}, because=kept.get("because", ""))  # fmt: skip
+    return None if kept is None else Totals(**{k: kept.get(k) for k in ("parts", "hours", "filament_g", "filament_m", "cost", "done_by")}, because=kept.get("because", ""), hands_h=kept.get("hands_h"))  # fmt: skip
 
 
 def detail(graph: PieceGraph, job: Job | None) -> dict[str, Any]:
@@ -128,6 +131,7 @@ def detail(graph: PieceGraph, job: Job | None) -> dict[str, Any]:
         "undo": plain(step_ref(next_undo(piece))),
         "redo": plain(step_ref(next_redo(piece))),
         "draft_version": piece.draft.version if piece.draft else None,
+        "ticks": plain(ticks_of(piece)),
         "build": piece.build_id,
         "note": piece.note,
         "recipe": written(graph.case.decided),
@@ -200,6 +204,11 @@ def differences_of(was: tuple[Recipe, ...], now: tuple[Recipe, ...], wore: Weare
         else (Difference("wearer", _BESIDE["wearer"], *(say("{}", w.name) if w else say("nobody") for w in (wore, wears))),)
     )
     return (*worn, *differences(was, now))
+
+
+def ticks_of(piece: Piece) -> tuple[TickRecord, ...]:
+    """The ticks of a piece that stand."""
+    return tuple(TickRecord(t.step, t.took_min, t.at.isoformat(timespec="minutes")) for t in ticked(piece).values())
 
 
 def step_ref(step: Step | None) -> StepRef | None:
@@ -288,6 +297,7 @@ def files(graph: PieceGraph) -> Files:
         _file(graph, graph.last("cut"), "seen.glb", "seen"),
         _file(graph, graph.last("join"), "joined.glb"),
         drawn.removeprefix("assemble/") if (drawn := _file(graph, graph.last("assemble"), DRAWINGS)) else None,
+        _file(graph, graph.last("finish"), LOOK),
     )
 
 

@@ -56,6 +56,8 @@ class Totals:
     cost: float
     done_by: str | None
     because: str = ""
+    hands_h: float | None = None
+    """Of smoothing it; None of totals that an older version noted."""
 
 
 @dataclass(frozen=True)
@@ -153,6 +155,25 @@ class Usual:
 
 
 @dataclass(frozen=True)
+class TickRecord:
+    """A step of the finish that was done, and the minutes it took where they were told."""
+
+    step: str
+    took_min: float | None
+    at: str
+
+
+@dataclass(frozen=True)
+class TickAsked:
+    """A step that is done, or not after all; ``press`` is a key of the hand that pressed, so that it counts once."""
+
+    press: str
+    step: str
+    done: bool = True
+    took_min: float | None = None
+
+
+@dataclass(frozen=True)
 class Files:
     """Where the stage's files lie; each address ends in a hash, so a browser may keep it for ever."""
 
@@ -167,13 +188,15 @@ class Files:
     """Every part as it is joined."""
     assembly: str | None
     """The hash under which the pictures of its order lie."""
+    regions: str | None
+    """Its surface, a mesh for each region."""
 
 
 Detail = make_dataclass(
     "Detail",
     [
         ("build", int), ("note", str), ("recipe", Decided), ("worn_by", int | None), ("usual", Usual), ("silhouette_side", str), ("files", Files),
-        ("made_of", tuple[SetFile, ...]), ("holes", tuple[Hole, ...]), ("picture", str), ("alike", tuple[Said, ...]), ("glues", tuple[GlueRecord | None, ...]), ("undo", StepRef | None), ("redo", StepRef | None), ("draft_version", int | None),
+        ("made_of", tuple[SetFile, ...]), ("holes", tuple[Hole, ...]), ("picture", str), ("alike", tuple[Said, ...]), ("glues", tuple[GlueRecord | None, ...]), ("undo", StepRef | None), ("redo", StepRef | None), ("draft_version", int | None), ("ticks", tuple[TickRecord, ...]),
         *((s.key, s.result | None) for s in STATIONS),
         *((f"{s.key}_data", s.data | None) for s in STATIONS if s.kept),
     ],

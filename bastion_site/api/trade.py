@@ -12,6 +12,8 @@ from bastion_core.assemble.table import INSIDES
 from bastion_core.cut.aims import AIMS
 from bastion_core.cut.recipe import KEEP_OUT_MM, MOST_BOW_MM
 from bastion_core.engine.keeping import plain
+from bastion_core.finish.recipe import OwnRegion
+from bastion_core.finish.table import FAULTS, HAND_KINDS, PRIMERS, PRODUCTS, REGION_NAMES, SCHOOLS, TARGETS, Product
 from bastion_core.fit.bays import PLACES
 from bastion_core.fit.layers import LAYERS, WHERES
 from bastion_core.fit.movement import LEAST_DOWN_DEG
@@ -44,6 +46,22 @@ class Ladder:
     field: str
     name: str
     steps_mm: tuple[float, ...]
+
+
+@dataclass(frozen=True)
+class Finishing:
+    """What a surface is made smooth with, by codes."""
+
+    schools: dict[str, str]
+    targets: dict[str, str]
+    primers: dict[str, str]
+    kinds: dict[str, str]
+    """Of regions."""
+    faults: dict[str, str]
+    hands: dict[str, str]
+    products: tuple[Product, ...]
+    new_region: OwnRegion
+    """As the page begins with."""
 
 
 @dataclass(frozen=True)
@@ -96,6 +114,7 @@ class Trade:
     """By their codes."""
     insides: dict[str, str]
     """What an inside is covered with, by its code."""
+    finish: Finishing
     put_kinds: tuple[str, ...]
     """What goes inside that the fit knows nothing of."""
     new_put: PutIn
@@ -142,6 +161,16 @@ def trade(request) -> Response:
         tuple(STRIPS_MM),
         {g.key: g.name for g in GLUES.values()},
         {i.key: i.name for i in INSIDES.values()},
+        Finishing(
+            {s.key: s.name for s in SCHOOLS.values()},
+            {t.key: t.name for t in TARGETS.values()},
+            {k: PRODUCTS[k].name for k in PRIMERS},
+            dict(REGION_NAMES),
+            {k: f[0] for k, f in FAULTS.items()},
+            {str(k): v for k, v in HAND_KINDS.items()},
+            tuple(PRODUCTS.values()),
+            OwnRegion("new", "Region", ((0.0, 0.0, 0.0),)),
+        ),
         PUT_KINDS,
         PutIn("battery", "", "battery"),
         MOST_BOW_MM,

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterable, Sequence
 from contextlib import suppress
+from dataclasses import replace
 
 from bastion_core.case import BuildCase, Case, PrintedPiece, ScanBody, WornPiece
 from bastion_core.engine.graph import Graph
@@ -19,6 +20,7 @@ from bastion_core.shop import Shop
 from bastion_core.stations import BUILD_STATIONS, STATIONS
 from bastion_site.builds.models import Build, Draft, Piece
 from bastion_site.engine.store import DatabaseStore
+from bastion_site.prints.bench import hands_here
 from bastion_site.prints.logbook import learnt_here, parts_printed
 from bastion_site.shop.models import Printer, shop_today
 from bastion_site.wearers.models import Wearer
@@ -89,14 +91,19 @@ def drafts_of(pieces: Iterable[Piece]) -> list[Piece]:
     return found
 
 
+def shop_now() -> Shop:
+    """The shop as it is, with what its log says of its hands."""
+    return replace(shop_today(), hands=hands_here())
+
+
 def graph_of(piece: Piece, memo: Memo | None = None) -> PieceGraph:
     """One piece's stations as they stand."""
-    return PieceGraph(piece, shop_today(), DatabaseStore(), memo)
+    return PieceGraph(piece, shop_now(), DatabaseStore(), memo)
 
 
 def graphs_of(pieces: Sequence[Piece], shop: Shop | None = None) -> list[PieceGraph]:
     """Many pieces' stations, their results looked up station by station instead of piece by piece."""
-    store, shop = DatabaseStore(), shop or shop_today()
+    store, shop = DatabaseStore(), shop or shop_now()
     people: dict[int, CoreWearer] = {}
     graphs = [PieceGraph(p, shop, store, None, people) for p in pieces]
     for station in STATIONS:
@@ -115,7 +122,7 @@ def build_case(build: Build) -> tuple[BuildCase, list[str]]:
     """A build as stations know it, and the names of worn pieces that were left out: not judged yet, or worn by somebody else."""
     pieces = list(build.pieces.select_related(*WITH).prefetch_related(*SCANS))
     worn, printed, left_out = [], [], []
-    shop, decided = shop_today(), build.decided
+    shop, decided = shop_now(), build.decided
     left_for_later = build.of(PlatesRecipe).left_out
     _, again = parts_printed(p.pk for p in pieces)
     for graph in graphs_of(pieces, shop):

@@ -24,7 +24,7 @@ from bastion_site.prints.logbook import made_parts
 from bastion_site.prints.models import Calendar
 
 _TOLD = ("parts", "hours", "filament_g", "filament_m", "cost")
-_MOVED_BY = ("parts", "hours", "filament_g", "cost")
+_MOVED_BY = ("parts", "hours", "filament_g", "cost", "hands_h")
 
 
 def note_totals(graph: PieceGraph) -> None:
@@ -35,6 +35,7 @@ def note_totals(graph: PieceGraph) -> None:
     piece = graph.piece
     result = graph.result("print")
     totals = {k: getattr(result, k) for k in _TOLD if k != "cost"}
+    totals["hands_h"] = round(graph.result("finish").hands_h, 3)
     totals["cost"] = cost(result.filament_g, graph.case.of(PrintRecipe), graph.case.shop, result.resin_ml)
     shown = {key: ref.hash for key in graph.stations if (ref := graph.ref(key)) is not None and graph.stations[key].kept}
     totals["done_by"] = build_calendar(piece.build, {piece.pk: shown})["done_by"]
@@ -46,7 +47,7 @@ def note_totals(graph: PieceGraph) -> None:
     now = as_decided.first()
     if now is None:
         return
-    moved = now.totals is not None and any(now.totals.get(k) != totals[k] for k in _MOVED_BY)
+    moved = now.totals is not None and any(k in now.totals and now.totals[k] != totals[k] for k in _MOVED_BY)
     change = {"before": now.totals | {"because": now.because}} if moved else {}
     as_decided.update(shown=shown, totals=totals, **change)
 

@@ -125,3 +125,21 @@ class Calendar(models.Model):
     before = models.JSONField(null=True)
     """Done by, chances and hours before the last change, with ``because``."""
     because = models.CharField(max_length=160, blank=True)
+
+
+class Tick(models.Model):
+    """A step at the bench that was done. Its press comes from the hand that ticked: sent twice, it counts once, taken back or not."""
+
+    piece = models.ForeignKey("builds.Piece", on_delete=models.CASCADE, related_name="ticks")
+    press = models.CharField(max_length=64, unique=True)
+    step = models.CharField(max_length=200)
+    """The step's key in the finish of the piece."""
+    kind = models.CharField(max_length=8)
+    usual_min = models.FloatField()
+    """Of a practised maker, as it was planned when it was ticked."""
+    took_min = models.FloatField(null=True)
+    at = models.DateTimeField(auto_now_add=True)
+    undone = models.BooleanField(default=False)
+
+    class Meta:
+        ordering = ["id"]

@@ -803,6 +803,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/pieces/{id}/ticks/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description A step is done, or not after all: the piece's ticks as they stand then. What minutes teach moves every plan of the shop. */
+        post: operations["pieces_ticks_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/pieces/{id}/undo/": {
         parameters: {
             query?: never;
@@ -1620,14 +1637,6 @@ export interface components {
          * @enum {string}
          */
         AssemblyStepKindEnum: "dry" | "mock" | "insert" | "magnets" | "sand" | "fill" | "glue" | "screw" | "close" | "slide" | "rivet" | "rod" | "paint" | "line" | "wire" | "place" | "visor" | "pads" | "test";
-        /**
-         * @description * `long` - long
-         *     * `x` - x
-         *     * `y` - y
-         *     * `z` - z
-         * @enum {string}
-         */
-        AxisEnum: "long" | "x" | "y" | "z";
         /** @description What goes into a part (its id, or its letter), how much of it in g (None for as much as goes in), and the wall that stays. */
         Ballast: {
             part: string;
@@ -1673,6 +1682,18 @@ export interface components {
             /** Format: double */
             wall_mm?: number;
         };
+        /**
+         * @description * `water` - water
+         *     * `lacquer` - lacquer
+         *     * `acetone` - acetone
+         *     * `enamel` - enamel
+         *     * `epoxy` - epoxy
+         *     * `uv` - uv
+         *     * `two-part` - two-part
+         *     * `none` - none
+         * @enum {string}
+         */
+        BaseEnum: "water" | "lacquer" | "acetone" | "enamel" | "epoxy" | "uv" | "two-part" | "none";
         /** @description A box wanted inside, or with ``round`` a cylinder about its z whose diameter is the size along x; ``place`` is a key of PLACES, ``at_mm`` a point of the scaled piece near which it goes. Neither: wherever it fits best. */
         Bay: {
             name: string;
@@ -1757,6 +1778,20 @@ export interface components {
             room_mm: number;
             where: string;
             verdict: components["schemas"]["VerdictEnum"];
+        };
+        /** @description A school for the whole piece, and what it comes to. */
+        Beside: {
+            school: string;
+            name: string;
+            /** Format: double */
+            hands_h: number;
+            /** Format: double */
+            wait_h: number;
+            days: number;
+            cans: number;
+            bought: string[];
+            works: boolean;
+            why: string;
         };
         /** @description A part that resin would make with less work. */
         BetterInResin: {
@@ -2118,6 +2153,18 @@ export interface components {
             bench_h: number;
             /** Format: double */
             rim_mm: number | null;
+            target: string;
+            school: string;
+            schools: components["schemas"]["SchoolFor"][];
+            pace: components["schemas"]["PaceEnum"];
+            jumps: components["schemas"]["JumpsEnum"];
+            power: boolean;
+            primer: string;
+            own_regions: components["schemas"]["OwnRegion"][];
+            merged: components["schemas"]["Merge"][];
+            splits: components["schemas"]["Split"][];
+            faults: components["schemas"]["Fault"][];
+            products: components["schemas"]["Product"][];
         };
         /** @description What a page has to know of a decision: its label, unit, bounds, choices, and whether it may be left open. */
         DecisionRecord: {
@@ -2168,6 +2215,7 @@ export interface components {
             undo: components["schemas"]["StepRef"] | null;
             redo: components["schemas"]["StepRef"] | null;
             draft_version: number | null;
+            ticks: components["schemas"]["TickRecord"][];
             measure: components["schemas"]["MeasureResult"] | null;
             pieces: components["schemas"]["PiecesResult"] | null;
             fit: components["schemas"]["FitResult"] | null;
@@ -2175,12 +2223,14 @@ export interface components {
             join: components["schemas"]["JoinResult"] | null;
             print: components["schemas"]["PrintResult"] | null;
             assemble: components["schemas"]["AssembleResult"] | null;
+            finish: components["schemas"]["FinishResult"] | null;
             pieces_data: components["schemas"]["PiecesData"] | null;
             fit_data: components["schemas"]["FitData"] | null;
             cut_data: components["schemas"]["CutData"] | null;
             join_data: components["schemas"]["JoinData"] | null;
             print_data: components["schemas"]["PrintData"] | null;
             assemble_data: components["schemas"]["AssembleData"] | null;
+            finish_data: components["schemas"]["FinishData"] | null;
         };
         /** @description One decision that changed: its name, what it is called, and its values in words. */
         Difference: {
@@ -2333,6 +2383,27 @@ export interface components {
              * Format: double
              */
             rim_mm?: number | null;
+            /** Surface */
+            target?: string;
+            /** Way */
+            school?: string;
+            /** Ways by region */
+            schools?: components["schemas"]["SchoolForRequest"][];
+            pace?: components["schemas"]["PaceEnum"];
+            /** Grit jumps */
+            jumps?: components["schemas"]["JumpsEnum"];
+            /** Sander */
+            power?: boolean;
+            primer?: string;
+            /** Regions of your own */
+            own_regions?: components["schemas"]["OwnRegionRequest"][];
+            /** Regions taken together */
+            merged?: components["schemas"]["MergeRequest"][];
+            /** Regions parted */
+            splits?: components["schemas"]["SplitRequest"][];
+            faults?: components["schemas"]["FaultRequest"][];
+            /** Products of your own */
+            products?: components["schemas"]["ProductRequest"][];
             wearer?: number | null;
             because?: components["schemas"]["SaidRequest"] | null;
             version?: number;
@@ -2381,6 +2452,14 @@ export interface components {
                 [key: string]: number;
             };
         };
+        /** @description A combination that does not hold. */
+        Fails: {
+            upper: string;
+            lower: string;
+            region: string;
+            happens: string;
+            upper_key: string;
+        };
         /** @description What a far-away wearer sees: their name, what is asked, and what they have sent already. */
         FarSheet: {
             name: string;
@@ -2404,6 +2483,20 @@ export interface components {
             drawn: components["schemas"]["Drawn"][];
             movable: boolean;
             what: string;
+        };
+        /** @description Something that went wrong at a place (at scale 1), and how far round. */
+        Fault: {
+            kind: string;
+            at_mm: number[];
+            /** Format: double */
+            reach_mm: number;
+        };
+        /** @description Something that went wrong at a place (at scale 1), and how far round. */
+        FaultRequest: {
+            kind: string;
+            at_mm: number[];
+            /** Format: double */
+            reach_mm?: number;
         };
         /** @description What was found wrong with the surface as it came. */
         Faults: {
@@ -2516,6 +2609,7 @@ export interface components {
             seen: string | null;
             joined: string | null;
             assembly: string | null;
+            regions: string | null;
         };
         /** @description Something judged: what (a stable word), how bad, in words, where, and what would mend it. */
         Finding: {
@@ -2524,6 +2618,90 @@ export interface components {
             text: components["schemas"]["Said"];
             place_mm: number[] | null;
             remedies: components["schemas"]["Remedy"][];
+        };
+        /** @description Everything on the page. */
+        FinishData: {
+            regions: components["schemas"]["RegionRecord"][];
+            steps: components["schemas"]["Step"][];
+            by_kind: {
+                [key: string]: number;
+            } | null;
+            /** Format: double */
+            elapsed_h: number;
+            /** Format: double */
+            bench_h: number;
+            /** Format: double */
+            bench_from_h: number;
+            offers: components["schemas"]["FinishOffer"][];
+            beside: components["schemas"]["Beside"][];
+            /** Format: double */
+            seam_mm: number;
+            /** Format: double */
+            area_mm2: number;
+        };
+        /** @description Something to decide otherwise, and what it does: differences against what is decided now. */
+        FinishOffer: {
+            key: string;
+            kind: string;
+            label: components["schemas"]["Said"];
+            change: {
+                [key: string]: unknown;
+            };
+            /** Format: double */
+            printer_h: number;
+            /** Format: double */
+            hands_h: number;
+            cans: number;
+            packs: number;
+            days: number;
+            note: components["schemas"]["Said"];
+        };
+        /** @description What a finish takes. */
+        FinishResult: {
+            /** Format: double */
+            hands_h: number;
+            /** Format: double */
+            wait_h: number;
+            days_least: number;
+            cans: number;
+            /** Format: double */
+            outside_mm2: number;
+            /** Format: double */
+            stair_mm3: number;
+            steps: number;
+            products: components["schemas"]["Needed"][];
+            fails: components["schemas"]["Fails"][];
+            left: string[];
+            spoilt: string[];
+            missed: string[];
+            mended: components["schemas"]["Mended"][];
+            /** Format: double */
+            softens_deg_c: number | null;
+            isocyanates: boolean;
+            impossible: components["schemas"]["Said"];
+        };
+        /** @description What a surface is made smooth with, by codes. */
+        Finishing: {
+            schools: {
+                [key: string]: string;
+            };
+            targets: {
+                [key: string]: string;
+            };
+            primers: {
+                [key: string]: string;
+            };
+            kinds: {
+                [key: string]: string;
+            };
+            faults: {
+                [key: string]: string;
+            };
+            hands: {
+                [key: string]: string;
+            };
+            products: components["schemas"]["Product"][];
+            new_region: components["schemas"]["OwnRegion"];
         };
         /** @description What the fit's page shows. */
         FitData: {
@@ -2702,6 +2880,12 @@ export interface components {
             /** Format: double */
             wanted: number;
         };
+        /**
+         * @description * `distance` - distance
+         *     * `crease` - crease
+         * @enum {string}
+         */
+        GrowEnum: "distance" | "crease";
         /** @description A measurement that was not taken: value and standard deviation in mm, and the known keys that told most about it. */
         Guess: {
             /** Format: double */
@@ -2711,6 +2895,14 @@ export interface components {
             based_on: string[];
             source: string;
         };
+        /**
+         * @description * `clean` - clean
+         *     * `sand` - sand
+         *     * `fill` - fill
+         *     * `spray` - spray
+         * @enum {string}
+         */
+        HandKindEnum: "clean" | "sand" | "fill" | "spray";
         /** @description Hours of hands of a part, or of many. */
         Hands: {
             /** Format: double */
@@ -2940,6 +3132,12 @@ export interface components {
             ids: number[];
             accept: boolean;
         };
+        /**
+         * @description * `small` - small
+         *     * `wide` - wide
+         * @enum {string}
+         */
+        JumpsEnum: "small" | "wide";
         /** @description A place no seam may run through: a ball in the piece's own upright millimetres at scale 1. */
         KeepOut: {
             at_mm: number[];
@@ -3240,6 +3438,25 @@ export interface components {
             said: components["schemas"]["Said"];
             caution: string;
         };
+        /** @description A fault that was told, and what it costs. */
+        Mended: {
+            kind: string;
+            name: string;
+            /** Format: double */
+            hands_h: number;
+            /** Format: double */
+            wait_h: number;
+        };
+        /** @description Two regions taken as one: by a place on each, at scale 1. */
+        Merge: {
+            at_mm: number[];
+            into_mm: number[];
+        };
+        /** @description Two regions taken as one: by a place on each, at scale 1. */
+        MergeRequest: {
+            at_mm: number[];
+            into_mm: number[];
+        };
         /** @description A further file of a piece, or the piece whose files it is to share. */
         MoreFileRequest: {
             /** Format: binary */
@@ -3332,6 +3549,15 @@ export interface components {
             along?: number[];
             strip?: string;
         };
+        /** @description How much of something the whole takes. */
+        Needed: {
+            name: string;
+            /** Format: double */
+            amount: number;
+            unit: string;
+            packs: number;
+            pack: string;
+        };
         /** @description A caution or a hint. Nothing is judged by it. */
         Note: {
             code: string;
@@ -3380,6 +3606,42 @@ export interface components {
             unit: string;
             caution: string;
         };
+        /** @description A region of the maker's: places on the surface (in the piece at scale 1) and how far each grows: up to creases, or so far over the surface. */
+        OwnRegion: {
+            id: string;
+            name: string;
+            places_mm: number[][];
+            grow: components["schemas"]["GrowEnum"];
+            /** Format: double */
+            reach_mm: number;
+            kind: (components["schemas"]["RegionKindEnum"] | components["schemas"]["NullEnum"]) | null;
+            school: string;
+            mirrored: boolean;
+            again: boolean;
+            /** Format: double */
+            left_mm: number;
+        };
+        /** @description A region of the maker's: places on the surface (in the piece at scale 1) and how far each grows: up to creases, or so far over the surface. */
+        OwnRegionRequest: {
+            id: string;
+            name: string;
+            places_mm: number[][];
+            grow?: components["schemas"]["GrowEnum"];
+            /** Format: double */
+            reach_mm?: number;
+            kind?: (components["schemas"]["RegionKindEnum"] | components["schemas"]["NullEnum"]) | null;
+            school?: string;
+            mirrored?: boolean;
+            again?: boolean;
+            /** Format: double */
+            left_mm?: number;
+        };
+        /**
+         * @description * `practised` - practised
+         *     * `first` - first
+         * @enum {string}
+         */
+        PaceEnum: "practised" | "first";
         /** @description The curve with so much more padding all round (mm, negative for less). */
         PaddingCurve: {
             /** Format: double */
@@ -3563,6 +3825,27 @@ export interface components {
              * Format: double
              */
             rim_mm?: number | null;
+            /** Surface */
+            target?: string;
+            /** Way */
+            school?: string;
+            /** Ways by region */
+            schools?: components["schemas"]["SchoolForRequest"][];
+            pace?: components["schemas"]["PaceEnum"];
+            /** Grit jumps */
+            jumps?: components["schemas"]["JumpsEnum"];
+            /** Sander */
+            power?: boolean;
+            primer?: string;
+            /** Regions of your own */
+            own_regions?: components["schemas"]["OwnRegionRequest"][];
+            /** Regions taken together */
+            merged?: components["schemas"]["MergeRequest"][];
+            /** Regions parted */
+            splits?: components["schemas"]["SplitRequest"][];
+            faults?: components["schemas"]["FaultRequest"][];
+            /** Products of your own */
+            products?: components["schemas"]["ProductRequest"][];
             name?: string;
             note?: string;
             wearer?: number | null;
@@ -3716,6 +3999,27 @@ export interface components {
              * Format: double
              */
             rim_mm?: number | null;
+            /** Surface */
+            target?: string;
+            /** Way */
+            school?: string;
+            /** Ways by region */
+            schools?: components["schemas"]["SchoolForRequest"][];
+            pace?: components["schemas"]["PaceEnum"];
+            /** Grit jumps */
+            jumps?: components["schemas"]["JumpsEnum"];
+            /** Sander */
+            power?: boolean;
+            primer?: string;
+            /** Regions of your own */
+            own_regions?: components["schemas"]["OwnRegionRequest"][];
+            /** Regions taken together */
+            merged?: components["schemas"]["MergeRequest"][];
+            /** Regions parted */
+            splits?: components["schemas"]["SplitRequest"][];
+            faults?: components["schemas"]["FaultRequest"][];
+            /** Products of your own */
+            products?: components["schemas"]["ProductRequest"][];
             wearer?: number | null;
             because?: components["schemas"]["SaidRequest"] | null;
             version?: number;
@@ -4160,6 +4464,92 @@ export interface components {
             address?: string;
             watched?: boolean;
         };
+        /** @description Something that is put on. Thicknesses in mm as it is when dry, hours at 20 °C. */
+        Product: {
+            key: string;
+            name: string;
+            role: components["schemas"]["RoleEnum"];
+            base: components["schemas"]["BaseEnum"];
+            /** Format: double */
+            levels_mm: number;
+            /** Format: double */
+            coat_mm: number;
+            /** Format: double */
+            shrinks: number;
+            /** Format: double */
+            loss: number;
+            /** Format: double */
+            sand_h: number;
+            /** Format: double */
+            thick_h: number;
+            /** Format: double */
+            next_h: number;
+            /** Format: double */
+            min_per_dm2: number;
+            /** Format: double */
+            begun_min: number;
+            /** Format: double */
+            soft: number;
+            /** Format: double */
+            off_mm: number;
+            /** Format: double */
+            pack_ml: number;
+            pack: string;
+            /** Format: double */
+            latest_h: number | null;
+            /** Format: double */
+            pot_h: number | null;
+            flexible: boolean;
+            sprayed: boolean;
+            /** Format: double */
+            rounds_mm: number;
+            dry_only: boolean;
+            caution: string;
+            source: string;
+        };
+        /** @description Something that is put on. Thicknesses in mm as it is when dry, hours at 20 °C. */
+        ProductRequest: {
+            key: string;
+            name: string;
+            role: components["schemas"]["RoleEnum"];
+            base: components["schemas"]["BaseEnum"];
+            /** Format: double */
+            levels_mm: number;
+            /** Format: double */
+            coat_mm: number;
+            /** Format: double */
+            shrinks: number;
+            /** Format: double */
+            loss: number;
+            /** Format: double */
+            sand_h: number;
+            /** Format: double */
+            thick_h: number;
+            /** Format: double */
+            next_h: number;
+            /** Format: double */
+            min_per_dm2: number;
+            /** Format: double */
+            begun_min: number;
+            /** Format: double */
+            soft: number;
+            /** Format: double */
+            off_mm: number;
+            /** Format: double */
+            pack_ml: number;
+            pack: string;
+            /** Format: double */
+            latest_h?: number | null;
+            /** Format: double */
+            pot_h?: number | null;
+            flexible?: boolean;
+            sprayed?: boolean;
+            /** Format: double */
+            rounds_mm?: number;
+            dry_only?: boolean;
+            caution?: string;
+            source?: string;
+        };
         /**
          * @description Something that goes inside and that Fit knows nothing of. ``part`` is a part's id or letter; ``at_mm`` a place in the piece at scale 1 (None
          *     for the middle of the part's inside); of a wire ``to`` names the part, or the thing, at its other end.
@@ -4244,6 +4634,58 @@ export interface components {
             kind: string;
             hash: string;
         };
+        /** @description A region: what it is and what is on it. Lengths in mm, areas in mm², in the scaled piece. */
+        Region: {
+            id: string;
+            name: string;
+            kind: components["schemas"]["RegionKindEnum"];
+            /** Format: double */
+            area_mm2: number;
+            step_mm: components["schemas"]["StepDepth"];
+            /** Format: double */
+            stair_mm3: number;
+            /** Format: double */
+            rough_mm3: number;
+            /** Format: double */
+            deep_mm: number;
+            /** Format: double */
+            mean_mm: number;
+            /** Format: double */
+            scar_mm2: number;
+            /** Format: double */
+            seam_mm: number;
+            /** Format: double */
+            by_hand: number;
+            material: string;
+            resin: boolean;
+            middle_mm: number[];
+            parts: string[];
+            own: boolean;
+            school: string;
+            again: boolean;
+            /** Format: double */
+            left_mm: number;
+        };
+        /**
+         * @description * `dome` - dome
+         *     * `relief` - relief
+         *     * `edge` - edge
+         *     * `groove` - groove
+         *     * `seam` - seam
+         *     * `scar` - scar
+         *     * `inside` - inside
+         *     * `flexible` - flexible
+         * @enum {string}
+         */
+        RegionKindEnum: "dome" | "relief" | "edge" | "groove" | "seam" | "scar" | "inside" | "flexible";
+        /** @description A region with the school it gets. */
+        RegionRecord: {
+            region: components["schemas"]["Region"];
+            school: string;
+            asked: string;
+            /** Format: double */
+            hands_h: number;
+        };
         /** @description Something that would mend it. ``change`` holds the decisions that would do it; empty where hands must. */
         Remedy: {
             label: components["schemas"]["Said"];
@@ -4280,7 +4722,7 @@ export interface components {
          *     from the piece's low end; None for what is found.
          */
         Rod: {
-            axis: components["schemas"]["AxisEnum"];
+            axis: components["schemas"]["RodAxisEnum"];
             stock: string;
             at_mm: number[] | null;
             /** Format: double */
@@ -4288,6 +4730,14 @@ export interface components {
             /** Format: double */
             to_mm: number | null;
         };
+        /**
+         * @description * `long` - long
+         *     * `x` - x
+         *     * `y` - y
+         *     * `z` - z
+         * @enum {string}
+         */
+        RodAxisEnum: "long" | "x" | "y" | "z";
         /** @description A rod as it is told. */
         RodRecord: {
             stock: string;
@@ -4309,7 +4759,7 @@ export interface components {
          *     from the piece's low end; None for what is found.
          */
         RodRequest: {
-            axis?: components["schemas"]["AxisEnum"];
+            axis?: components["schemas"]["RodAxisEnum"];
             stock?: string;
             at_mm?: number[] | null;
             /** Format: double */
@@ -4317,6 +4767,15 @@ export interface components {
             /** Format: double */
             to_mm?: number | null;
         };
+        /**
+         * @description * `filler` - filler
+         *     * `primer` - primer
+         *     * `base` - base
+         *     * `clear` - clear
+         *     * `mask` - mask
+         * @enum {string}
+         */
+        RoleEnum: "filler" | "primer" | "base" | "clear" | "mask";
         /** @description The room in figures (mm); None where it is not known. */
         RoomRecord: {
             /** Format: double */
@@ -4467,6 +4926,16 @@ export interface components {
             found: components["schemas"]["Found"] | null;
             reading: string;
             job: components["schemas"]["JobRecord"] | null;
+        };
+        /** @description A school for a region (by its id), or for all of a kind. */
+        SchoolFor: {
+            region: string;
+            school: string;
+        };
+        /** @description A school for a region (by its id), or for all of a kind. */
+        SchoolForRequest: {
+            region: string;
+            school: string;
         };
         /** @description A seam across a long piece: where along it, and how surely it holds as it is swung, without and with the rods. */
         SeamLoad: {
@@ -4696,6 +5165,23 @@ export interface components {
             start: string;
             end: string;
         };
+        /** @description A region parted at a place: across, along or level. */
+        Split: {
+            at_mm: number[];
+            axis: components["schemas"]["SplitAxisEnum"];
+        };
+        /**
+         * @description * `x` - x
+         *     * `y` - y
+         *     * `z` - z
+         * @enum {string}
+         */
+        SplitAxisEnum: "x" | "y" | "z";
+        /** @description A region parted at a place: across, along or level. */
+        SplitRequest: {
+            at_mm: number[];
+            axis?: components["schemas"]["SplitAxisEnum"];
+        };
         Spool: {
             readonly id: number;
             name: string;
@@ -4751,9 +5237,51 @@ export interface components {
             title: string;
             sheet: components["schemas"]["SheetEnum"];
         };
+        /** @description Something that is done to a region. */
+        Step: {
+            key: string;
+            wave: number;
+            what: string;
+            region: string;
+            region_id: string;
+            kind: components["schemas"]["HandKindEnum"];
+            /** Format: double */
+            hands_min: number;
+            /** Format: double */
+            usual_min: number;
+            /** Format: double */
+            wait_h: number;
+            product: string;
+            /** Format: double */
+            amount: number;
+            unit: string;
+            grit: number | null;
+            how: string;
+            caution: string;
+            /** Format: double */
+            latest_h: number | null;
+            /** Format: double */
+            by_hand: number;
+            /** Format: double */
+            start_h: number;
+            /** Format: double */
+            end_h: number;
+            product_key: string;
+            /** Format: double */
+            begun_min: number;
+            /** Format: double */
+            volume_mm3: number;
+        };
         /** @description The step that is meant. */
         StepAskedRequest: {
             step: number;
+        };
+        /** @description Depth of the stair-steps, square to the surface, over a region's area. */
+        StepDepth: {
+            /** Format: double */
+            mean: number;
+            /** Format: double */
+            p95: number;
         };
         /** @description A step's picture: its box (x, y, width, height in mm, y downward), what is drawn, the arrow's ends, and from where it is seen. */
         StepDrawing: {
@@ -4938,6 +5466,21 @@ export interface components {
             way: boolean;
             at_mm: number[];
         };
+        /** @description A step that is done, or not after all; ``press`` is a key of the hand that pressed, so that it counts once. */
+        TickAskedRequest: {
+            press: string;
+            step: string;
+            done?: boolean;
+            /** Format: double */
+            took_min?: number | null;
+        };
+        /** @description A step of the finish that was done, and the minutes it took where they were told. */
+        TickRecord: {
+            step: string;
+            /** Format: double */
+            took_min: number | null;
+            at: string;
+        };
         /**
          * @description * `risk` - risk
          *     * `fewest` - fewest
@@ -4967,6 +5510,8 @@ export interface components {
             cost: number;
             done_by: string | null;
             because: string;
+            /** Format: double */
+            hands_h: number | null;
         };
         /** @description What there is to choose from, and which version of the application tells it. */
         Trade: {
@@ -5023,6 +5568,7 @@ export interface components {
             insides: {
                 [key: string]: string;
             };
+            finish: components["schemas"]["Finishing"];
             put_kinds: string[];
             new_put: components["schemas"]["PutIn"];
             /** Format: double */
@@ -6763,6 +7309,34 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TestFit"];
+                };
+            };
+        };
+    };
+    pieces_ticks_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description A unique integer value identifying this piece. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TickAskedRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["TickAskedRequest"];
+                "multipart/form-data": components["schemas"]["TickAskedRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TickRecord"][];
                 };
             };
         };

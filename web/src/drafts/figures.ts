@@ -21,12 +21,13 @@ export const totalsOf = (units: Units, currency: string): [string, (t: Totals) =
   ["on the printers", (t) => units.hours(t.hours)],
   ["filament", (t) => units.grams(t.filament_g)],
   ["parts", (t) => units.plain(t.parts, 0)],
+  ["hands to smooth it", (t) => (t.hands_h === null ? "open" : units.hours(t.hands_h))],
   ["cost", (t) => units.money(t.cost, currency)],
   ["all printed by", (t) => (t.done_by ? units.date(t.done_by) : "open")],
 ];
 
 /** Totals that stand in the stations' own figures already. */
-const IN_STATIONS = ["on the printers", "filament", "parts"];
+const IN_STATIONS = ["on the printers", "filament", "parts", "hands to smooth it"];
 
 const fact = (units: Units, cell: Schemas["Cell"]) => [units.say(cell.main), units.say(cell.under)].filter(Boolean).join(", ");
 

@@ -21,15 +21,16 @@ export interface StageProps {
   /** Where each part's middle is, by name; parts move away from the middle of all. */
   centres?: Record<string, readonly number[]>;
   chosenPart?: string | null;
-  /** Colours by part name; the others take turns through the theme's. */
   planes?: StagePlane[];
   chosenPlane?: string | null;
   onChoosePlane?: (id: string) => void;
   onPlane?: (plane: StagePlane) => void;
   /** Names of the parts that are shown; all where none is given. */
   only?: readonly string[];
-  /** Called with the outward normal of a face that is touched, and where, while one is asked for. */
-  onFace?: (normal: [number, number, number], at: [number, number, number]) => void;
+  /** Called with the outward normal of a face that is touched, where, and of which part, while one is asked for. */
+  onFace?: (normal: [number, number, number], at: [number, number, number], part: string) => void;
+  /** Colours by part name; the others take turns through the theme's. */
+  colours?: Record<string, string>;
   /** Whether faces are coloured by how deep they have to be sanded, where the file knows. */
   sanding?: { deepMm: number; mostMm: number };
   /** How high the layers are, where their borders are to be drawn. */
@@ -78,7 +79,7 @@ export default function Stage(props: StageProps) {
 function Model(props: StageProps) {
   const { file, matrix, explode = 0, centres, chosenPart, planes = [], chosenPlane, onChoosePlane, onPlane } = props;
   const { seam, chosenKnob = null, onKnob } = props;
-  const { marks = NO_MARKS, chosenMark, onChooseMark, only, seeThrough, tinted, sanding, layerMm, onFace } = props;
+  const { marks = NO_MARKS, chosenMark, onChooseMark, only, seeThrough, tinted, sanding, layerMm, onFace, colours } = props;
   const [deepMm, mostMm] = [sanding?.deepMm, sanding?.mostMm];
   const shown = only?.join("\n");
   const { inks } = useTheme().palette;
@@ -130,7 +131,13 @@ function Model(props: StageProps) {
       const coloured = deepMm !== undefined && mostMm !== undefined && byDepth(part.geometry, deepMm, mostMm, inks);
       const material = new THREE.MeshStandardMaterial({
         vertexColors: coloured,
-        color: coloured ? "#ffffff" : chosen ? inks.chosen : name === tinted ? inks.tight : inks.parts[i % inks.parts.length],
+        color: coloured
+          ? "#ffffff"
+          : chosen
+            ? inks.chosen
+            : name === tinted
+              ? inks.tight
+              : (colours?.[name] ?? inks.parts[i % inks.parts.length]),
         transparent: pale,
         opacity: pale ? 0.5 : 1,
         depthWrite: !pale,
@@ -151,7 +158,7 @@ function Model(props: StageProps) {
       }
     });
     invalidate();
-  }, [model, explode, centres, chosenPart, inks, invalidate, matrix, middle, seeThrough, tinted, deepMm, mostMm, layerMm]);
+  }, [model, explode, centres, chosenPart, inks, invalidate, matrix, middle, seeThrough, tinted, deepMm, mostMm, layerMm, colours]);
 
   useEffect(() => {
     // A new model moves the eye; a change of the same one does not.
@@ -209,7 +216,7 @@ function Model(props: StageProps) {
           if (!onFace || !e.face || nameOf(e.object) === tinted) return;
           e.stopPropagation();
           const n = e.face.normal.clone().transformDirection(e.object.matrixWorld);
-          onFace([n.x, n.y, n.z], [e.point.x, e.point.y, e.point.z]);
+          onFace([n.x, n.y, n.z], [e.point.x, e.point.y, e.point.z], nameOf(e.object));
         }}
       />
       {marks.map((mark) => (

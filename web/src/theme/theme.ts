@@ -16,6 +16,8 @@ export interface Inks {
   chosen: string;
   night: string;
   parts: string[];
+  /** Kinds of surface, in the order of the trade's list. */
+  regions: string[];
 }
 
 declare module "@mui/material/styles" {
@@ -40,6 +42,7 @@ const DAY: Inks = {
   chosen: "#3a478f",
   night: "#e4dac3",
   parts: ["#b9c4bd", "#d8c6a0", "#b7bccb", "#d3b3a4", "#a9bfc4", "#cdc9b4", "#c4b2c0", "#b5c3a5"],
+  regions: ["#a8bdb2", "#cfae5f", "#56789f", "#9c5648", "#7b5f94", "#c7863f", "#ddd2b8", "#6d9669"],
 };
 
 const NIGHT: Inks = {
@@ -55,6 +58,7 @@ const NIGHT: Inks = {
   chosen: "#a9b6ff",
   night: "#15191c",
   parts: ["#7d8f88", "#a08e66", "#7c839a", "#9c7767", "#6b878e", "#918c73", "#877082", "#76885f"],
+  regions: ["#71877d", "#a58a45", "#6f93bd", "#b8705f", "#9a7db3", "#c98f52", "#4a4438", "#6f9a6b"],
 };
 
 export const SERIF = '"Literata Variable", Georgia, serif';

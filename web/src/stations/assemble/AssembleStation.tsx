@@ -13,11 +13,11 @@ import { useTheme } from "@mui/material/styles";
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { api, need, useDecision, useTrade, type Schemas } from "../../api/client";
+import { BenchLane } from "../../parts/BenchLane";
 import { DecisionField } from "../../parts/DecisionField";
 import { EMPTY_SELECT } from "../../parts/Fields";
 import { useUnits } from "../../parts/units";
 import type { StationProps } from "../types";
-import { BenchLane } from "./BenchLane";
 import { Drawing } from "./Drawing";
 import { InsideList } from "./Inside";
 import { Mends } from "./Mends";
@@ -79,7 +79,7 @@ export default function AssembleStation({ piece, kept, change, children }: Stati
           </Box>
         </Box>
         <Box sx={{ px: 1.5, pt: 0.5, borderTop: `1px solid ${inks.line}` }}>
-          <BenchLane data={data} chosen={index} onChoose={setWanted} />
+          <BenchLane steps={steps} bench={data.bench_h} from={data.bench_from_h} chosen={index} onChoose={setWanted} />
         </Box>
         <Strip data={data} drawn={drawn.data} chosen={index} onChoose={setWanted} />
       </Box>

@@ -1,7 +1,6 @@
 /** The hours at the bench, day by day: what the hands do, and what sets or dries meanwhile. Nights are narrow. */
 import { useTheme } from "@mui/material/styles";
-import type { Schemas } from "../../api/client";
-import { useWidth } from "../../parts/useWidth";
+import { useWidth } from "./useWidth";
 
 const NIGHT = 22;
 const TOP = 16;
@@ -9,14 +8,27 @@ const HANDS = 26;
 const WAIT = 7;
 const LANES = 4;
 
+/** A work: when hands begin and end it (hours from the first day's beginning), and how long it then sets or dries. */
+export interface LaneStep {
+  key: string;
+  start_h: number;
+  end_h: number;
+  handle_h: number;
+  /** Whether it may turn out that something has to be made anew. */
+  fails?: number;
+}
+
 interface Props {
-  data: Schemas["AssembleData"];
+  steps: LaneStep[];
+  bench: number;
+  /** Hour of the day at which it begins. */
+  from: number;
   chosen: number;
   onChoose: (index: number) => void;
 }
 
 /** Waits in as few lanes as they need, up to LANES: [step, lane]. */
-function lanesOf(steps: Schemas["AssemblyStep"][]): [number, number][] {
+function lanesOf(steps: LaneStep[]): [number, number][] {
   const until: number[] = Array<number>(LANES).fill(-1);
   return steps.flatMap((s, i) => {
     if (!s.handle_h) return [];
@@ -29,10 +41,9 @@ function lanesOf(steps: Schemas["AssemblyStep"][]): [number, number][] {
   });
 }
 
-export function BenchLane({ data, chosen, onChoose }: Props) {
+export function BenchLane({ steps, bench, from, chosen, onChoose }: Props) {
   const { inks } = useTheme().palette;
   const [place, width] = useWidth(880);
-  const { steps, bench_h: bench, bench_from_h: from } = data;
   const days = Math.max(1, ...steps.map((s) => Math.floor((s.end_h - 1e-6) / 24) + 1));
   const wide = Math.max((width - NIGHT * (days - 1)) / days, 40);
   const at = (hour: number) => {

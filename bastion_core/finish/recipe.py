@@ -1,0 +1,161 @@
+"""The decisions of the finish."""
+
+from dataclasses import dataclass
+from typing import Literal
+
+from bastion_core.engine.recipe import Flag, Recipe, decision
+from bastion_core.errors import RecipeProblem
+from bastion_core.findings import counted, say
+from bastion_core.finish.table import FAULTS, KINDS, LEFT_MM, PRIMERS, PRODUCTS, SCHOOLS, STRIDE, TARGETS, Jumps, Pace, Product, RegionKind
+
+Place3 = tuple[float, float, float]
+_MOST = 60
+
+
+@dataclass(frozen=True)
+class OwnRegion:
+    """A region of the maker's: places on the surface (in the piece at scale 1) and how far each grows: up to creases, or so far over the surface."""
+
+    id: str
+    name: str
+    places_mm: tuple[Place3, ...]
+    grow: Literal["distance", "crease"] = "distance"
+    reach_mm: float = 20.0
+    kind: RegionKind | None = None
+    """None for what it mostly is."""
+    school: str = ""
+    mirrored: bool = False
+    """The same on the other side."""
+    again: bool = False
+    """A check coat showed it: it is filled and primed once more."""
+    left_mm: float = LEFT_MM
+    """Then: how deep what is left is."""
+
+    def __post_init__(self) -> None:
+        if not self.id or not 0 < len(self.name) <= 60:
+            raise RecipeProblem("A region needs a name of up to 60 letters.", "own_regions")
+        if not 1 <= len(self.places_mm) <= 200:
+            raise RecipeProblem(f"“{self.name}” covers nothing: set a place on the piece, up to 200 of them.", "own_regions")
+        if not 0.005 <= self.left_mm <= 3:
+            raise RecipeProblem(f"“{self.name}”: what is left is 0.005 to 3 mm deep.", "own_regions")
+        if not 1 <= self.reach_mm <= 500:
+            raise RecipeProblem(f"“{self.name}”: it grows 1 to 500 mm over the surface.", "own_regions")
+        if self.kind is not None and self.kind not in KINDS:
+            raise RecipeProblem(f"“{self.kind}” is no kind of region. There are: {', '.join(KINDS)}.", "own_regions")
+        _school(self.school, "own_regions")
+
+
+@dataclass(frozen=True)
+class Merge:
+    """Two regions taken as one: by a place on each, at scale 1."""
+
+    at_mm: Place3
+    into_mm: Place3
+
+
+@dataclass(frozen=True)
+class Split:
+    """A region parted at a place: across, along or level."""
+
+    at_mm: Place3
+    axis: Literal["x", "y", "z"] = "x"
+
+
+@dataclass(frozen=True)
+class SchoolFor:
+    """A school for a region (by its id), or for all of a kind."""
+
+    region: str
+    school: str
+
+    def __post_init__(self) -> None:
+        _school(self.school, "schools")
+
+
+@dataclass(frozen=True)
+class Fault:
+    """Something that went wrong at a place (at scale 1), and how far round."""
+
+    kind: str
+    at_mm: Place3
+    reach_mm: float = 10.0
+
+    def __post_init__(self) -> None:
+        if self.kind not in FAULTS:
+            raise RecipeProblem(f"“{self.kind}” is no fault known here. There are: {', '.join(FAULTS)}.", "faults")
+        if not 1 <= self.reach_mm <= 200:
+            raise RecipeProblem("A fault reaches 1 to 200 mm round.", "faults")
+
+
+def _school(key: str, field: str) -> None:
+    if key and key not in SCHOOLS:
+        raise RecipeProblem(f"“{key}” is no way to smooth a surface. There are: {', '.join(SCHOOLS)}.", field)
+
+
+@dataclass(frozen=True)
+class FinishRecipe(Recipe):
+    """How smooth a piece is to be, and how it gets there."""
+
+    target: str = decision(
+        "display", "Surface", because="the surface", choices=tuple(TARGETS), shown=lambda key: say(TARGETS[key].name),
+        flag=Flag("--target", "how smooth it is to be"),
+    )  # fmt: skip
+    school: str = decision(
+        "putty", "Way", because="the way it is smoothed", choices=tuple(SCHOOLS), shown=lambda key: say(SCHOOLS[key].name),
+        flag=Flag("--school", "how it is smoothed"),
+    )  # fmt: skip
+    schools: tuple[SchoolFor, ...] = decision(
+        (), "Ways by region", because="the way it is smoothed", empty="the same everywhere", shown=lambda s: say(counted(len(s), "region"))
+    )
+    pace: Pace = decision(
+        "practised", "Pace", because="the pace", choices=("practised", "first"), shown=lambda p: say("practised" if p == "practised" else "first time"),
+        flag=Flag("--pace", "whose hands"),
+    )  # fmt: skip
+    jumps: Jumps = decision(
+        "small",
+        "Grit jumps",
+        because="the grits",
+        choices=tuple(STRIDE),
+        shown=lambda j: say(j),
+        flag=Flag("--jumps", "how far each grit goes past the last"),
+    )
+    power: bool = decision(True, "Sander", because="the sander")
+    primer: str = decision(
+        "primer",
+        "Primer",
+        because="the primer",
+        choices=PRIMERS,
+        shown=lambda key: say(PRODUCTS[key].name),
+        flag=Flag("--primer", "what it is primed with"),
+    )
+    own_regions: tuple[OwnRegion, ...] = decision(
+        (), "Regions of your own", because="the regions", shown=lambda m: say(counted(len(m), "region"))
+    )
+    merged: tuple[Merge, ...] = decision((), "Regions taken together", because="the regions", shown=lambda m: say(counted(len(m), "pair")))
+    splits: tuple[Split, ...] = decision((), "Regions parted", because="the regions", shown=lambda s: say(counted(len(s), "place")))
+    faults: tuple[Fault, ...] = decision((), "Faults", because="the faults", shown=lambda f: say(counted(len(f), "fault")))
+    products: tuple[Product, ...] = decision(
+        (), "Products of your own", because="the products", shown=lambda p: say(counted(len(p), "product"))
+    )
+    """They stand for the table's of the same key."""
+
+    def __post_init__(self) -> None:
+        super().__post_init__()
+        for name in ("own_regions", "merged", "splits", "faults", "schools", "products"):
+            if len(getattr(self, name)) > _MOST:
+                raise RecipeProblem(f"More than {_MOST} of these. Delete some.", name)
+        for name, ids in (
+            ("own_regions", [m.id for m in self.own_regions]),
+            ("products", [p.key for p in self.products]),
+            ("schools", [s.region for s in self.schools]),
+        ):
+            if len(set(ids)) < len(ids):
+                raise RecipeProblem("Two of these go by one name. Give each its own.", name)
+        for p in self.products:
+            if p.key not in PRODUCTS:
+                raise RecipeProblem(f"“{p.key}” stands for no product of the table. There are: {', '.join(PRODUCTS)}.", "products")
+
+    def school_for(self, region: str, kind: str) -> str:
+        """The school decided for a region: its own, its kind's, else the piece's."""
+        by = {s.region: s.school for s in self.schools}
+        return by.get(region) or by.get(kind) or self.school

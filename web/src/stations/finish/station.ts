@@ -1,0 +1,3 @@
+import { station } from "../types";
+
+export const finish = station("finish", () => import("./FinishStation"));
