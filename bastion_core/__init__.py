@@ -5,4 +5,4 @@ work (measure, pieces, fit, cut, join, print); what they share lives in
 ``geometry`` and ``formats``. ``engine`` knows what a station is, ``stations`` which there are.
 """
 
-__version__ = "0.17.0"
+__version__ = "0.18.0"

@@ -58,6 +58,7 @@ from bastion_core.tests.judged import judged
 from bastion_site.engine.process import resident_bytes
 from demo.models import nautilus_helm
 from e2e.bench_assemble import assembling
+from e2e.bench_finish import finishing
 from e2e.bench_floor import floor
 from e2e.browser import chromium, page_of
 from e2e.shots import running, wait_until_idle
@@ -336,7 +337,7 @@ def main() -> None:
         folder = Path(made)
         rows = geometry(folder)
         taken, peak, totals = whole_plan(folder)
-        shown = worn() | printed() | planned() | pages(folder) | many() | searched() | seams() | assembling() | floor()
+        shown = worn() | printed() | planned() | pages(folder) | many() | searched() | seams() | assembling() | finishing() | floor()
     lines = [
         "# Speed",
         "",

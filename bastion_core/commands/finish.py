@@ -63,7 +63,11 @@ def carry_out(options: argparse.Namespace, progress: Progress = silent) -> None:
         [PartPrinted(options.model.stem, mesh, laid(mesh.vertices, up), profile.layer_mm, profile.material, holding=profile.holding())]
     )
     progress(0.8, "planning")
-    regions = regions_of(skin, recipe.own_regions, recipe.merged, recipe.splits)
+    regions = regions_of(skin, recipe.own_regions, recipe.merged, recipe.splits, (options.scale,) * 3)
+    if regions.missed:
+        raise RecipeProblem(
+            f"--region: {', '.join(regions.missed)} lies on nothing: no surface is within 12 mm. Give a place on the model, in mm at scale 1."
+        )
     plan = planned(regions.regions, recipe, Worker(bench=bench))
     if plan.fails:
         f = plan.fails[0]

@@ -1,6 +1,6 @@
 """What else could be decided, before it is printed or while it is not: what that does to hands, cans and printers, each as a change to try."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -9,16 +9,19 @@ import numpy as np
 from bastion_core.cut.plans import Alternative
 from bastion_core.engine.keeping import plain
 from bastion_core.findings import NOTHING, Said, mm, say
-from bastion_core.finish.plan import FinishPlan, Worker, planned, with_layer, with_material
-from bastion_core.finish.recipe import FinishRecipe
+from bastion_core.finish.plan import FinishPlan, Worker, planned, with_material
+from bastion_core.finish.recipe import FinishRecipe, SchoolFor
 from bastion_core.finish.regions import Region
 from bastion_core.finish.surface import Skin
 from bastion_core.finish.table import SCHOOLS
 from bastion_core.geometry.place import laid
 from bastion_core.print.profile import MATERIALS
+from bastion_core.print.sanding import PRIMER_FILLS_MM
 from bastion_core.print.supports import Holding
 from bastion_core.shop import HANDS_WEIGH
 
+Again = Callable[[Skin], Sequence[Region]]
+"""Makes the regions of a skin."""
 WORTH_H = 0.1
 """Less of hands is not worth telling; common practice, no source."""
 _WORTH_PRINTER_H = 0.5
@@ -125,23 +128,27 @@ class Now:
             packs[0] - packs[1], plan.days_least - self.plan.days_least, note,
         )  # fmt: skip
 
+    def filled(self, region: Region) -> bool:
+        """Whether something is filled into a region."""
+        return any(s.region_id == region.id and s.kind == "fill" for s in self.plan.steps)
+
     def decided(self, key: str, kind: str, label: Said, **change: Any) -> FinishOffer:
         """Another decision of the finish itself."""
-        return self._against(planned(self.regions, replace(self.recipe, **change), self.worker), key, kind, label, change, 0.0, NOTHING)
+        return self._against(
+            planned(self.regions, replace(self.recipe, **change), self.worker), key, kind, label, plain(change), 0.0, NOTHING
+        )
 
 
-def of_layers(now: Now, layer_mm: float, adaptive: bool, sweep: Sequence[tuple[float, float]]) -> list[FinishOffer]:
+def of_layers(now: Now, skin: Skin, layer_mm: float, sweep: Sequence[tuple[float, float]], again: Again) -> list[FinishOffer]:
     """Other layer heights; ``sweep`` has (layer, hours of printers)."""
-    if adaptive:
-        return []
     printed = next((h for layer, h in sweep if abs(layer - layer_mm) < 1e-6), None)
-    if printed is None:
-        return []
-    return [
-        now.offer(f"layer-{layer:g}", "layer", say("Layers of {} instead of {}", mm(layer, digits=2), mm(layer_mm, digits=2)), {"layer_mm": layer},
-                  with_layer(now.regions, layer_mm, layer), h - printed)
-        for layer, h in sweep if abs(layer - layer_mm) > 1e-6
-    ]  # fmt: skip
+    told = list[FinishOffer]()
+    for layer, h in sweep:
+        if printed is not None and abs(layer - layer_mm) > 1e-6:
+            label = say("Layers of {} instead of {}", mm(layer, digits=2), mm(layer_mm, digits=2))
+            regions = again(skin.in_layers(layer_mm, layer))
+            told.append(now.offer(f"layer-{layer:g}", "layer", label, {"layer_mm": layer}, regions, h - printed))
+    return told
 
 
 def of_material(now: Now, key: str) -> list[FinishOffer]:
@@ -173,7 +180,7 @@ class OtherLying:
 
 
 def of_lying(
-    now: Now, skin: Skin, ways: Sequence[OtherLying], again: Any, lying: Sequence[Any], holding: Holding | None
+    now: Now, skin: Skin, ways: Sequence[OtherLying], again: Again, lying: Sequence[Any], holding: Holding | None
 ) -> list[FinishOffer]:
     """Parts laid otherwise: the surface is looked at anew with other steps and other scars. ``again`` makes regions of a skin."""
     area = {name: float(skin.areas[(skin.part == k) & skin.outside].sum()) for k, name in enumerate(skin.names)}
@@ -216,7 +223,7 @@ def of_seams(now: Now, plans: Sequence[Alternative], aim: str | None) -> list[Fi
 
 
 def of_resin(
-    now: Now, skin: Skin, better: Sequence[tuple[str, str]], layer_mm: float, again: Any, resin: Sequence[str]
+    now: Now, skin: Skin, better: Sequence[tuple[str, str]], layer_mm: float, again: Again, resin: Sequence[str]
 ) -> list[FinishOffer]:
     """Details that resin would make with less work: (id, name)."""
     told = list[FinishOffer]()
@@ -238,9 +245,15 @@ def of_resin(
 
 
 def of_hands(now: Now) -> list[FinishOffer]:
-    """Other grits, and other ways by the whole."""
+    """Other grits, and no filler where primer does."""
     other = "wide" if now.recipe.jumps == "small" else "small"
-    return [now.decided("jumps", "jumps", say(f"Grits in {other} jumps"), jumps=other)]
+    told = [now.decided("jumps", "jumps", say(f"Grits in {other} jumps"), jumps=other)]
+    fine = [r for r in now.regions if r.kind == "dome" and r.deep_mm <= PRIMER_FILLS_MM and not r.own and now.filled(r)]
+    if fine:
+        ways = (*(s for s in now.recipe.schools if s.region not in {r.id for r in fine}), *(SchoolFor(r.id, "sand") for r in fine))
+        label = say(f"No filler on {' and '.join(r.name for r in fine)}: primer fills its steps")
+        told.append(now.decided("fine", "school", label, schools=ways))
+    return told
 
 
 def worth(offers: Sequence[FinishOffer]) -> tuple[FinishOffer, ...]:

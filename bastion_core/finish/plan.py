@@ -6,9 +6,9 @@ from math import ceil
 
 from bastion_core.assemble.order import Bench
 from bastion_core.errors import RecipeProblem
-from bastion_core.finish.rates import DM2, between_grits_min, first_grit, ladder, sand_min, scratch_mm
+from bastion_core.finish.rates import DM2, first_grit, ladder, passes, sand_min, scratch_mm
 from bastion_core.finish.recipe import FinishRecipe
-from bastion_core.finish.regions import Region, StepDepth
+from bastion_core.finish.regions import Region
 from bastion_core.finish.table import (
     BEGUN_SAND_MIN,
     COATS_A_ROUND,
@@ -200,16 +200,14 @@ def _chain(region: Region, school: School, recipe: FinishRecipe) -> tuple[list[S
         name = f"{wave}:{region.id}" + (f":{more['grit']}" if more.get("grit") else "")
         steps.append(Step(name, wave, what, region.name, region.id, kind, minutes, **more))  # type: ignore[arg-type]
 
-    def sand(
-        wave: int, depth: float, grit: int, of: float, what: str = "Sand", caution: str = "", coarse: int | None = None, dry: bool = False
-    ) -> None:
-        by_power, by_hand = (
-            between_grits_min(area, coarse, grit, of, region.kind, hand) if coarse else sand_min(area, depth, grit, of, region.kind, hand)
-        )
+    def sand(wave: int, depth: float, grit: int, of: float, what: str = "Sand", caution: str = "", dry: bool = False) -> None:
+        by_power, by_hand = sand_min(area, depth, grit, of, region.kind, hand)
         minutes = by_power + by_hand
         paper = by_power / PAPER_MIN[True] + by_hand / PAPER_MIN[False]
+        times = passes(depth, grit, of, hand < 1)
+        how = f"{times} {'pass' if times == 1 else 'passes'}, {'wet' if grit >= WET_FROM and not dry else 'dry'}"
         add(wave, what, "sand", minutes + BEGUN_SAND_MIN, grit=grit, product=f"paper P{grit}", amount=paper, unit="pieces", caution=caution,
-            by_hand=by_hand / max(minutes, 1e-9), how="wet" if grit >= WET_FROM and not dry else "dry", begun_min=BEGUN_SAND_MIN)  # fmt: skip
+            by_hand=by_hand / max(minutes, 1e-9), how=how, begun_min=BEGUN_SAND_MIN)  # fmt: skip
 
     if not region.again:
         scars = SCAR_MIN_PER_DM2 * region.scar_mm2 / DM2
@@ -228,7 +226,7 @@ def _chain(region: Region, school: School, recipe: FinishRecipe) -> tuple[list[S
         last = begin
         if not school.filler:
             for k, grit in enumerate(ladder(begin, 220, recipe.jumps)[1:], 1):
-                sand(10 + k, 0.0, grit, soft, coarse=last, caution=dust)
+                sand(10 + k, scratch_mm(last), grit, soft, caution=dust)
                 last = grit
     if school.takes and not school.filler:
         add(18, "Heat tool", "fill", HEAT_MIN_PER_DM2 * area / DM2, how=school.how, caution=school.caution)
@@ -254,7 +252,7 @@ def _chain(region: Region, school: School, recipe: FinishRecipe) -> tuple[list[S
             sand(43 + 10 * k, coat.off_mm, fine, coat.soft, "Sand the primer", _DUST)
     last = fine
     for k, grit in enumerate(ladder(fine, target.grit, recipe.jumps)[1:], 1):
-        sand(100 + k, 0.0, grit, coat.soft, "Sand the primer", "", coarse=last)
+        sand(100 + k, scratch_mm(last), grit, coat.soft, "Sand the primer")
         last = grit
     return steps, over
 
@@ -296,13 +294,18 @@ def _filled(region: Region, school: School, recipe: FinishRecipe, rest: float, v
         add(20 + k, f"{filler.name[0].upper()}{filler.name[1:]}" + (f", coat {k + 1}" if school.coats > 1 else ""),
             "spray" if filler.sprayed else "fill", filler.min_per_dm2 * area / DM2 + filler.begun_min,
             wait_h=filler.dries_h(rest / school.coats) if final else filler.next_h, product=filler.name, product_key=filler.key,
-            amount=filler.ml(volume if k == 0 else 0.0, area, 1), unit="ml", how=school.how + "." + thick, caution=school.caution or filler.caution,
+            amount=filler.ml(volume if k == 0 else 0.0, area, 1), unit="ml", how=school.how + "." + thick + _rounds(filler, region), caution=school.caution or filler.caution,
             latest_h=None if final else filler.latest_h, begun_min=filler.begun_min, volume_mm3=volume if k == 0 else 0.0)  # fmt: skip
     caution = _RESIN_DUST if filler.base in ("uv", "epoxy") else _DUST
     if filler.base != "acetone" or not school.takes:
         sand(30, filler.off_mm * school.coats, school.back, filler.soft, "Sand back", caution, dry=filler.dry_only)
     levels = filler.levels_mm * school.coats
     return rest * filler.shrinks if rest <= levels else rest - levels * (1 - filler.shrinks)
+
+
+def _rounds(filler: Product, region: Region) -> str:
+    """What a filler does to edges, where that is said."""
+    return f" Rounds off sharp edges by about {filler.rounds_mm:g} mm." if filler.rounds_mm and region.kind != "groove" else ""
 
 
 def _clashes(region: Region, chain: Sequence[Step], recipe: FinishRecipe) -> list[Fails]:
@@ -356,11 +359,11 @@ def _together(chains: Sequence[Sequence[Step]]) -> list[list[Step]]:
 def _clocked(chains: Sequence[Sequence[Step]], bench: Bench) -> tuple[list[Step], float]:
     """Every step with when it begins and ends, in that order, by one pair of hands; and when the last ends (h).
 
-    What can begin first does, and of several the one with most to come. Sprayed coats wait for all regions that take the same one.
+    What can begin first does, of several what is in hand already (the same grit, the same mix), then the one with most to come. Sprayed coats wait for all regions that take the same one.
     """
     at = [0] * len(chains)
     ready = [0.0] * len(chains)
-    hands, told = 0.0, list[Step]()
+    hands, told, in_hand = 0.0, list[Step](), ("", "")
     ahead = [[sum(s.wait_h + s.hands_min / 60 for s in chain[k:]) for k in range(len(chain) + 1)] for chain in chains]
     while any(k < len(c) for k, c in zip(at, chains, strict=True)):
         waves: dict[tuple[int, str], list[int]] = {}
@@ -368,7 +371,7 @@ def _clocked(chains: Sequence[Sequence[Step]], bench: Bench) -> tuple[list[Step]
             if at[n] < len(chain):
                 step = chain[at[n]]
                 waves.setdefault((step.wave, step.product_key) if step.kind == "spray" else (-1, str(n)), []).append(n)
-        best: tuple[float, float, list[int]] | None = None
+        best: tuple[tuple[float, bool, float], list[int]] | None = None
         for (wave, key), group in waves.items():
             # Others that will take this coat too are waited for.
             late = wave >= 0 and any(
@@ -377,18 +380,20 @@ def _clocked(chains: Sequence[Sequence[Step]], bench: Bench) -> tuple[list[Step]
             if late:
                 continue
             start = max(hands, *(ready[n] for n in group))
-            more = max(ahead[n][at[n]] for n in group)
-            if best is None or (start, -more) < (best[0], -best[1]):
-                best = (start, more, group)
+            first = chains[group[0]][at[group[0]]]
+            rank = (start, (first.what, first.product) != in_hand, -max(ahead[n][at[n]] for n in group))
+            if best is None or rank < best[0]:
+                best = (rank, group)
         assert best is not None
-        end = best[0]
+        (end, _, _), chosen = best
         begun = len(told)
-        for n in best[2]:
+        for n in chosen:
             step = chains[n][at[n]]
             start, end = bench.placed(end, step.hands_min / 60)
             told.append(replace(step, start_h=start, end_h=end))
             at[n] += 1
-        for n, step in zip(best[2], told[begun:], strict=True):
+        in_hand = (told[-1].what, told[-1].product)
+        for n, step in zip(chosen, told[begun:], strict=True):
             ready[n] = end + step.wait_h
         hands = end
     told.sort(key=lambda s: s.start_h)
@@ -421,18 +426,6 @@ def _spoilt(steps: Sequence[Step], recipe: FinishRecipe) -> tuple[str, ...]:
         if of.pot_h is not None and of.pot_h >= 24 and max(s.end_h for s in used) - min(s.start_h for s in used) > of.pot_h:
             spoilt.append(of.name)
     return tuple(spoilt)
-
-
-def with_layer(regions: Sequence[Region], before_mm: float, after_mm: float) -> tuple[Region, ...]:
-    """The regions as another layer height leaves them: steps and the backs of lines are as deep as layers are high."""
-    f = after_mm / before_mm
-    return tuple(
-        r if r.resin else replace(
-            r, step_mm=StepDepth(r.step_mm.mean * f, r.step_mm.p95 * f), stair_mm3=r.stair_mm3 * f, rough_mm3=r.rough_mm3 * f, deep_mm=r.deep_mm * f,
-            mean_mm=r.mean_mm * f,
-        )
-        for r in regions
-    )  # fmt: skip
 
 
 def with_material(regions: Sequence[Region], key: str) -> tuple[Region, ...]:

@@ -1,5 +1,7 @@
 """How long hands take over a surface, from the table's figures: for the plan of a finish, and for whatever weighs hands before there is one."""
 
+from math import ceil
+
 from bastion_core.finish.table import (
     BEGUN_SAND_MIN,
     FEEL_MIN_PER_CM,
@@ -60,11 +62,9 @@ def sand_min(
     return minutes(1 - by_hand, True), minutes(by_hand, False)
 
 
-def between_grits_min(
-    area_mm2: float, coarse: int, fine: int, soft: float, kind: RegionKind = "dome", by_hand: float = 0.0
-) -> tuple[float, float]:
-    """Minutes until the scratches of a grit are gone with the next."""
-    return sand_min(area_mm2, scratch_mm(coarse), fine, soft, kind, by_hand)
+def passes(depth_mm: float, grit: int, soft: float, power: bool) -> int:
+    """How often a place is gone over to take so much off it."""
+    return max(1, ceil(depth_mm / ((POWER_SPEED if power else HAND_SPEED) * grain_mm(grit) * soft) / PASS_MIN_PER_DM2[power] - 1e-9))
 
 
 def _skimmed_min_per_dm2() -> float:

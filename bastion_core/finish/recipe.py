@@ -1,12 +1,26 @@
 """The decisions of the finish."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 from bastion_core.engine.recipe import Flag, Recipe, decision
 from bastion_core.errors import RecipeProblem
 from bastion_core.findings import counted, say
-from bastion_core.finish.table import FAULTS, KINDS, LEFT_MM, PRIMERS, PRODUCTS, SCHOOLS, STRIDE, TARGETS, Jumps, Pace, Product, RegionKind
+from bastion_core.finish.table import (
+    FAULTS,
+    KINDS,
+    LEFT_MM,
+    PRIMERS,
+    PRODUCTS,
+    SCHOOLS,
+    STRIDE,
+    TARGETS,
+    Jumps,
+    Pace,
+    Product,
+    RegionKind,
+    product,
+)
 
 Place3 = tuple[float, float, float]
 _MOST = 60
@@ -26,6 +40,8 @@ class OwnRegion:
     school: str = ""
     mirrored: bool = False
     """The same on the other side."""
+    pair: bool = False
+    """The same on the other piece of a pair, mirrored."""
     again: bool = False
     """A check coat showed it: it is filled and primed once more."""
     left_mm: float = LEFT_MM
@@ -43,6 +59,26 @@ class OwnRegion:
         if self.kind is not None and self.kind not in KINDS:
             raise RecipeProblem(f"“{self.kind}” is no kind of region. There are: {', '.join(KINDS)}.", "own_regions")
         _school(self.school, "own_regions")
+
+    def on_the_pair(self) -> "OwnRegion":
+        """The same on the piece of the other side."""
+        return replace(self, places_mm=tuple((-x, y, z) for x, y, z in self.places_mm))
+
+
+def _region(text: str) -> OwnRegion:
+    """NAME@X,Y,Z:REACH[=WAY]; ValueError where it is none."""
+    rest, _, school = text.partition("=")
+    name, _, rest = rest.partition("@")
+    place, _, reach = rest.partition(":")
+    x, y, z = (float(v) for v in place.split(","))
+    return OwnRegion(name, name, ((x, y, z),), reach_mm=float(reach or 20), school=school)
+
+
+def _dries(text: str) -> Product:
+    """PRODUCT=HOURS: when it can be sanded, as its own sheet says; ValueError where it is none."""
+    key, _, told = text.partition("=")
+    known, hours = product(key), float(told)
+    return replace(known, sand_h=hours, thick_h=max(known.thick_h, hours))
 
 
 @dataclass(frozen=True)
@@ -129,14 +165,17 @@ class FinishRecipe(Recipe):
         flag=Flag("--primer", "what it is primed with"),
     )
     own_regions: tuple[OwnRegion, ...] = decision(
-        (), "Regions of your own", because="the regions", shown=lambda m: say(counted(len(m), "region"))
-    )
+        (), "Regions of your own", because="the regions", shown=lambda m: say(counted(len(m), "region")),
+        flag=Flag("--region", "a region of your own: a place on it, how far it grows, how it is smoothed; once for each", _region, True,
+                  hold="NAME@X,Y,Z:REACH[=WAY]"),
+    )  # fmt: skip
     merged: tuple[Merge, ...] = decision((), "Regions taken together", because="the regions", shown=lambda m: say(counted(len(m), "pair")))
     splits: tuple[Split, ...] = decision((), "Regions parted", because="the regions", shown=lambda s: say(counted(len(s), "place")))
     faults: tuple[Fault, ...] = decision((), "Faults", because="the faults", shown=lambda f: say(counted(len(f), "fault")))
     products: tuple[Product, ...] = decision(
-        (), "Products of your own", because="the products", shown=lambda p: say(counted(len(p), "product"))
-    )
+        (), "Products of your own", because="the products", shown=lambda p: say(counted(len(p), "product")),
+        flag=Flag("--dries", "hours until a product can be sanded, as its own sheet says; once for each", _dries, True, hold="PRODUCT=HOURS"),
+    )  # fmt: skip
     """They stand for the table's of the same key."""
 
     def __post_init__(self) -> None:
@@ -154,6 +193,17 @@ class FinishRecipe(Recipe):
         for p in self.products:
             if p.key not in PRODUCTS:
                 raise RecipeProblem(f"“{p.key}” stands for no product of the table. There are: {', '.join(PRODUCTS)}.", "products")
+
+    def mirrored(self) -> "FinishRecipe":
+        """The same for the other side of a pair; what went wrong is its own."""
+        across = lambda at: (-at[0], at[1], at[2])  # noqa: E731
+        return replace(
+            self,
+            own_regions=tuple(m.on_the_pair() for m in self.own_regions),
+            merged=tuple(Merge(across(m.at_mm), across(m.into_mm)) for m in self.merged),
+            splits=tuple(replace(s, at_mm=across(s.at_mm)) for s in self.splits),
+            faults=(),
+        )
 
     def school_for(self, region: str, kind: str) -> str:
         """The school decided for a region: its own, its kind's, else the piece's."""

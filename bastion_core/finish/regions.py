@@ -1,6 +1,6 @@
 """A piece's surface parted into regions that are worked alike: by their bend, by what is on them, and where the maker says so."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -14,6 +14,7 @@ from bastion_core.finish.surface import Skin
 from bastion_core.finish.table import FLEXIBLE, KINDS, REGION_NAMES, RegionKind
 from bastion_core.geometry.arrays import Floats, Ints, three
 from bastion_core.geometry.creases import Bools
+from bastion_core.print.sanding import PRIMER_FILLS_MM
 
 EDGE_PER_MM, GROOVE_PER_MM = 0.12, 0.12
 """Bent outward or inward by more than this (a radius under 8 mm, or a fold of some 50 degrees) the hand follows an edge or a groove; common practice, no source."""
@@ -23,7 +24,7 @@ _ROD_PER_MM = 1 / 12
 """Rounder outward than this a pad rides on a line and flattens it; common practice, no source."""
 _RELIEF_CELL_MM, _RELIEF_SHARE, _RELIEF_EACH = 6.0, 0.5, 0.1
 """Where edges and grooves take so much of what lies within a cell and its neighbours, and some of each, it is relief."""
-_SPECK_MM2 = {"dome": 60.0, "relief": 60.0, "edge": 25.0, "groove": 12.0}
+_SPECK_MM2 = {"dome": 60.0, "relief": 60.0, "edge": 40.0, "groove": 30.0}
 _OWN_SHARE, _OWN_MM2 = 0.08, 600.0
 """A smooth or relief region of so much of the outside, and no less than so much, has a name of its own; the rest is taken together."""
 _CRUMBS_SHARE = 0.02
@@ -32,6 +33,9 @@ _PLACES = (
     ("front", (0.0, -1.0, 0.0)), ("back", (0.0, 1.0, 0.0)), ("left", (1.0, 0.0, 0.0)), ("right", (-1.0, 0.0, 0.0)), ("top", (0.0, 0.0, 1.0)),
     ("bottom", (0.0, 0.0, -1.0)),
 )  # fmt: skip
+
+
+Add = Callable[[Bools, RegionKind, str], None]
 
 
 @dataclass(frozen=True)
@@ -200,11 +204,11 @@ def _in_relief(skin: Skin, edge: Bools, groove: Bools) -> Bools:
     return np.asarray(skin.outside & (share[0] + share[1] > _RELIEF_SHARE) & (np.minimum(share[0], share[1]) > _RELIEF_EACH))
 
 
-def _evened(skin: Skin, kind: Ints) -> Ints:
-    """Single faces go with most of their neighbours, twice over, so that borders run even."""
+def _evened(skin: Skin, kind: Ints, kinds: int = len(KINDS), rounds: int = 2) -> Ints:
+    """Single faces go with most of their neighbours, some rounds over, so that borders run even."""
     (a, b), faces = skin.surface.pairs.T, np.arange(len(kind))
-    for _ in range(2):
-        votes = np.zeros((len(kind), len(KINDS)))
+    for _ in range(rounds):
+        votes = np.zeros((len(kind), kinds))
         for one, other in ((a, b), (b, a)):
             np.add.at(votes, (one, kind[other]), skin.surface.lengths)
         votes[faces, kind] += 0.45 * votes.sum(axis=1)
@@ -248,32 +252,41 @@ def _first(skin: Skin, kinds: Ints) -> tuple[Ints, list[tuple[RegionKind, str]]]
             label[faces] = len(names)
             names.append((kind, name))
 
-    hangs = _hanging(skin, kinds)
     for number, kind in enumerate(KINDS):
         mine = kinds == number
-        if not mine.any():
-            continue
         if kind == "seam":
             for k, letters in enumerate(skin.seams):
                 add(mine & (skin.seam == k), kind, f"Seam {letters}")
         elif kind in ("dome", "relief"):
-            area = np.bincount(hangs[mine], skin.areas[mine], minlength=int(hangs.max()) + 1)
-            large = [c for c in np.argsort(-area) if area[c] >= max(_OWN_MM2, _OWN_SHARE * outside)]
-            title = REGION_NAMES[kind]
-            for c in large:
-                add(mine & (hangs == c), kind, f"{title}, {_where(skin, mine & (hangs == c))}" if len(large) > 1 else title)
-            rest = mine & ~np.isin(hangs, large)
-            if large and skin.areas[rest].sum() < _CRUMBS_SHARE * outside:
-                label[rest] = label[mine & (hangs == large[0])][0]
-            else:
-                add(rest, kind, f"{title}, rest" if large else title)
+            _by_place(skin, mine, kind, outside, add)
         else:
-            add(
-                mine,
-                kind,
-                REGION_NAMES[kind],
-            )
+            add(mine, kind, REGION_NAMES[kind])
     return label, names
+
+
+def _by_place(skin: Skin, mine: Bools, kind: RegionKind, outside: float, add: Add) -> None:
+    """Faces of a kind by where they hang together, each by its place; of smooth ones those whose steps are deeper than primer fills for themselves:
+    where it lay shallow."""
+    if not mine.any():
+        return
+    title, least = REGION_NAMES[kind], max(_OWN_MM2, _OWN_SHARE * outside)
+    hangs = _hanging(skin, np.where(mine, 0, -1))
+    area = np.bincount(hangs[mine], skin.areas[mine], minlength=int(hangs.max()) + 1)
+    large = [c for c in np.argsort(-area) if area[c] >= least]
+    rest = mine & ~np.isin(hangs, large)
+    if large and skin.areas[rest].sum() < _CRUMBS_SHARE * outside:
+        hangs, rest = np.where(rest, large[0], hangs), np.zeros(len(rest), np.bool_)
+    deep = _evened(skin, np.where(skin.depth_mm > PRIMER_FILLS_MM, 1, 0), 2, 6) == 1
+    for c in large:
+        of = mine & (hangs == c)
+        name = f"{title}, {_where(skin, of)}" if len(large) > 1 else title
+        shallow = float(skin.areas[of & deep].sum())
+        if kind == "dome" and least <= shallow <= area[c] - least:
+            add(of & deep, kind, f"{name}, shallow")
+            add(of & ~deep, kind, f"{name}, steep")
+        else:
+            add(of, kind, name)
+    add(rest, kind, f"{title}, rest" if large else title)
 
 
 def _where(skin: Skin, faces: Bools) -> str:

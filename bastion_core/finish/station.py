@@ -130,7 +130,11 @@ class FinishStation(Station[Case, FinishInputs, FinishResult]):
         ]  # fmt: skip
         cut = place.data(inputs.cut, CutData)
         profile = recipe.profile()
-        found = offers.of_layers(now, recipe.layer_mm, recipe.adaptive_layers, [(s.layer_mm, s.hours) for s in printed.sweep])
+        found = (
+            []
+            if recipe.adaptive_layers
+            else offers.of_layers(now, skin, recipe.layer_mm, [(s.layer_mm, s.hours) for s in printed.sweep], again)
+        )
         found += offers.of_material(now, recipe.material)
         progress(0.3, "other ways to lie")
         found += offers.of_lying(now, skin, ways, again, recipe.lying, profile.holding() if profile.support != "none" else None)
@@ -186,8 +190,8 @@ class FinishStation(Station[Case, FinishInputs, FinishResult]):
     def fact(self, result: FinishResult) -> Fact:
         """Hands, days and cans."""
         if result.impossible or result.fails:
-            return Fact(say("does not hold"), say("{} of hands", hours(result.hands_h)))
-        return Fact(say("{} of hands", hours(result.hands_h)), say(f"{counted(result.days_least, 'day')}, {counted(result.cans, 'can')}"))
+            return Fact(say("does not hold"), say("{} hands", hours(result.hands_h)))
+        return Fact(say("{} hands", hours(result.hands_h)), say(f"{counted(result.days_least, 'day')}, {counted(result.cans, 'can')}"))
 
 
 _ORDINALS = {2: "second", 3: "third", 4: "fourth", 5: "fifth"}

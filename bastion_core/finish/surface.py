@@ -120,6 +120,11 @@ class Skin:
         walls = np.where(mine, np.where(level > LEVEL, 0.0, deepest), self.scallop_mm)
         return replace(self, level=level, held=held, stairs_mm=stairs, scallop_mm=walls)
 
+    def in_layers(self, before_mm: float, after_mm: float) -> "Skin":
+        """The same printed in other layers: what is not of resin has steps and backs of lines as deep as its layers are high."""
+        f = np.where(np.array(self.resin, np.bool_)[self.part], 1.0, after_mm / before_mm)
+        return replace(self, layer_mm=f * self.layer_mm, stairs_mm=f * self.stairs_mm, scallop_mm=f * self.scallop_mm)
+
     def in_resin(self, part: int, layer_mm: float) -> "Skin":
         """The same with one part printed in resin: layers too fine to have backs of lines."""
         mine = self.part == part

@@ -13,6 +13,7 @@ from rest_framework.response import Response
 from bastion_core.cut.recipe import CutRecipe
 from bastion_core.engine.keeping import plain
 from bastion_core.errors import RecipeProblem
+from bastion_core.finish.recipe import FinishRecipe
 from bastion_core.fit.curve import filament_at, from_curve
 from bastion_core.fit.layers import pad_of
 from bastion_core.fit.sites import guess_site
@@ -221,9 +222,9 @@ class PieceView(mixins.RetrieveModelMixin, mixins.DestroyModelMixin, viewsets.Ge
         )  # fmt: skip
         cuts = piece.of(CutRecipe).cuts
         mirrored = not piece.of(PiecesRecipe).mirrored
-        joints = plain(piece.of(JoinRecipe).mirrored())
+        turned = plain(piece.of(JoinRecipe).mirrored()) | plain(piece.of(FinishRecipe).mirrored())
         copy.decide(
-            side=other, mirrored=mirrored, cuts=cuts and plain(tuple(c.mirrored() for c in cuts)), **joints, **mirrored_seat(piece)
+            side=other, mirrored=mirrored, cuts=cuts and plain(tuple(c.mirrored() for c in cuts)), **turned, **mirrored_seat(piece)
         )  # fmt: skip
         copy.save()
         copy.more_files.set(piece.more_files.all())

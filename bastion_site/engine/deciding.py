@@ -12,6 +12,7 @@ from django.utils import timezone
 from bastion_core.engine.keeping import json_of, plain
 from bastion_core.engine.recipe import written
 from bastion_core.findings import Said, say
+from bastion_core.finish.recipe import FinishRecipe
 from bastion_core.fit.recipe import FitRecipe
 from bastion_core.recipes import BUILD_DECISIONS, DECISIONS, VERSION, called
 from bastion_site.builds.models import Build, Piece, Step, StepPart
@@ -80,10 +81,22 @@ def _put(subject: Subject, values: dict[str, Any]) -> None:
 
 def with_twin(piece: Piece, values: dict[str, Any]) -> list[Wanted]:
     """A change of a piece, and of the other side of its pair where that goes along: it sits as this one does, mirrored."""
-    twin = piece.twin if set(SEAT) & values.keys() else None
+    twin = piece.twin if {*SEAT, "own_regions"} & values.keys() else None
     if twin is None:
         return [(piece, values)]
-    return [(piece, values), (twin, mirrored_seat(piece.as_if({k: values[k] for k in SEAT if k in values})))]
+    along = mirrored_seat(piece.as_if({k: values[k] for k in SEAT if k in values})) if set(SEAT) & values.keys() else {}
+    return [(piece, values), *([(twin, more)] if (more := along | _on_the_pair(piece, twin, values)) else [])]
+
+
+def _on_the_pair(piece: Piece, twin: Piece, values: dict[str, Any]) -> dict[str, Any]:
+    """Regions of the surface that a pair has alike, mirrored; nothing where none goes along, now or before."""
+    if "own_regions" not in values:
+        return {}
+    mine, was, its = (p.of(FinishRecipe).own_regions for p in (piece.as_if({"own_regions": values["own_regions"]}), piece, twin))
+    if not any(m.pair for m in (*mine, *was)):
+        return {}
+    alike = {m.id for m in (*mine, *was) if m.pair}
+    return {"own_regions": plain((*(m for m in its if m.id not in alike), *(m.on_the_pair() for m in mine if m.pair)))}
 
 
 def mirrored_seat(piece: Piece) -> dict[str, list[float]]:

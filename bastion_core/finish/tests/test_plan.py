@@ -11,7 +11,7 @@ from scipy import stats
 from bastion_core.assemble.order import Bench
 from bastion_core.errors import RecipeProblem
 from bastion_core.finish.pace import PRIOR_SD, STEP_SD, Ticked, logged, paces_of
-from bastion_core.finish.plan import Worker, planned, with_layer, with_material
+from bastion_core.finish.plan import Worker, planned, with_material
 from bastion_core.finish.rates import first_grit, ladder, sand_min, scar_min_per_cm2, seam_min_per_cm, step_min_per_mm_cm2
 from bastion_core.finish.recipe import FinishRecipe, OwnRegion, SchoolFor
 from bastion_core.finish.regions import Region, StepDepth, regions_of
@@ -179,7 +179,7 @@ class OnAHelm(unittest.TestCase):
         self.assertEqual(planned(self.regions, FinishRecipe(school="2k", primer="filler-2k"), Worker(bench=Bench(8.0))).spoilt, ())
 
     def test_finer_layers_are_less_deep_and_no_more_work(self):
-        coarse, fine = (planned(with_layer(self.regions, 0.2, h), FinishRecipe(school="sand")).hands_h for h in (0.28, 0.12))
+        coarse, fine = (planned(regions_of(self.skin.in_layers(0.2, h)).regions, FinishRecipe(school="sand")).hands_h for h in (0.28, 0.12))
         self.assertLess(fine, coarse - 0.3)
 
     def test_targets_in_their_order(self):
@@ -254,8 +254,8 @@ class WhatHolds(unittest.TestCase):
 
     def test_wood_filler_is_not_sanded_wet(self):
         plan = planned([region()], FinishRecipe(school="wood"))
-        self.assertEqual({s.how for s in plan.steps if s.what == "Sand back"}, {"dry"})
-        self.assertEqual({s.how for s in planned([region()], FinishRecipe()).steps if s.grit == 600}, {"wet"})
+        self.assertTrue(all("dry" in s.how for s in plan.steps if s.what == "Sand back"))
+        self.assertTrue(all("wet" in s.how for s in planned([region()], FinishRecipe()).steps if s.grit == 600))
 
     def test_product_without_a_drying_time(self):
         with self.assertRaisesRegex(RecipeProblem, "spot putty has no drying time"):

@@ -71,6 +71,18 @@ class ByShape(unittest.TestCase):
         self.assertAlmostEqual(scar.scar_mm2, 54 * 40, delta=120)
         self.assertFalse(of_kind(regions_of(skin(table)), "scar"))
 
+    def test_shallow_and_steep_by_what_primer_fills(self):
+        """Half a ball at 0.2 mm: steps are deeper than 0.05 mm where the slope's cosine is above a quarter."""
+        half = Manifold.sphere(60, 200).trim_by_plane([0, 0, 1], 0)
+        s = skin(half)
+        found = regions_of(s)
+        shallow, steep = (next(r for r in found.regions if r.name.endswith(n)) for n in ("shallow", "steep"))
+        # By Archimedes the area between two heights of a ball goes with their distance.
+        self.assertAlmostEqual(steep.area_mm2 / (2 * np.pi * 60 * 60 * 0.25), 1, delta=0.25)
+        self.assertLess(steep.deep_mm, 0.055)
+        self.assertGreater(shallow.step_mm.mean, 0.1)
+        self.assertEqual([r.name for r in regions_of(s.in_layers(0.2, 0.04)).regions if "steep" in r.name], [])
+
     def test_flexible_is_all_of_its_outside(self):
         found = regions_of(skin(Manifold.sphere(20, 64), material="tpu"))
         self.assertEqual([r.kind for r in found.regions], ["flexible"])

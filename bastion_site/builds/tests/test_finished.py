@@ -8,6 +8,7 @@ from pathlib import Path
 from django.test import TestCase
 
 from bastion_core.assemble.tests.scenes import hollow
+from bastion_core.finish.recipe import FinishRecipe
 from bastion_core.finish.table import PRODUCTS, SCHOOLS
 from bastion_site.builds.models import Derived
 from bastion_site.prints.models import Tick
@@ -45,7 +46,7 @@ class Finished(TestCase):
         told = self.told()
         cell = told["stations"]["finish"]
         self.assertEqual((cell["state"], cell["verdict"]), ("fresh", "holds"))
-        self.assertIn("of hands", said(cell["main"]))
+        self.assertRegex(said(cell["main"]), r"^[\d.]+ h hands$")
         data = told["finish_data"]
         self.assertIn("seam", {r["region"]["kind"] for r in data["regions"]})
         self.assertEqual(len(data["steps"]), told["finish"]["steps"])
@@ -91,6 +92,21 @@ class Finished(TestCase):
         answer = self.change(products=[{**dry, "sand_h": 0}])
         self.assertEqual(answer["status"], 400)
         self.assertIn("no drying time", json.dumps(answer))
+
+    def test_regions_go_along_on_a_pair(self):
+        self.change(splits=[{"at_mm": [46.0, 0.0, 30.0], "axis": "z"}])
+        self.client.post(f"/api/pieces/{self.piece.id}/mirror/", {}, content_type="application/json")
+        other = self.piece.mirrors.get()
+        self.assertEqual(other.of(FinishRecipe).splits[0].at_mm, (-46.0, 0.0, 30.0))
+        region = {"id": "m", "name": "Cheek", "places_mm": [[46.0, 0.0, 30.0]], "reach_mm": 12.0, "pair": True}
+        own = {**region, "id": "n", "name": "Mine", "pair": False}
+        self.change(own_regions=[region, own])
+        other.refresh_from_db()
+        (there,) = other.of(FinishRecipe).own_regions
+        self.assertEqual((there.id, there.places_mm), ("m", ((-46.0, 0.0, 30.0),)))
+        self.change(own_regions=[own])
+        other.refresh_from_db()
+        self.assertEqual(other.of(FinishRecipe).own_regions, ())
 
     def test_ticks_count_once_and_are_taken_back(self):
         step = self.told()["finish_data"]["steps"][1]["key"]

@@ -3617,6 +3617,7 @@ export interface components {
             kind: (components["schemas"]["RegionKindEnum"] | components["schemas"]["NullEnum"]) | null;
             school: string;
             mirrored: boolean;
+            pair: boolean;
             again: boolean;
             /** Format: double */
             left_mm: number;
@@ -3632,6 +3633,7 @@ export interface components {
             kind?: (components["schemas"]["RegionKindEnum"] | components["schemas"]["NullEnum"]) | null;
             school?: string;
             mirrored?: boolean;
+            pair?: boolean;
             again?: boolean;
             /** Format: double */
             left_mm?: number;

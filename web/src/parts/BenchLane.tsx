@@ -14,6 +14,8 @@ export interface LaneStep {
   start_h: number;
   end_h: number;
   handle_h: number;
+  /** What it is called in the list; its place where it has no other number. */
+  number?: number;
   /** Whether it may turn out that something has to be made anew. */
   fails?: number;
 }
@@ -111,9 +113,9 @@ export function BenchLane({ steps, bench, from, chosen, onChoose }: Props) {
                 fill={i === chosen ? inks.chosen : s.fails ? inks.tight : inks.holds}
                 opacity={i === chosen ? 1 : 0.75}
               />
-              {b - a > 15 && (
+              {b - a > 17 && (
                 <text x={(a + b) / 2} y={TOP + HANDS / 2 + 4} fontSize={11} fontWeight={700} textAnchor="middle" fill={inks.sheet}>
-                  {i + 1}
+                  {s.number ?? i + 1}
                 </text>
               )}
             </g>

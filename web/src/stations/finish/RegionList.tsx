@@ -182,11 +182,17 @@ function One({
                 />
               )}
             </Stack>
-            <Stack direction="row" spacing={1} sx={{ alignItems: "center" }}>
+            <Stack direction="row" useFlexGap spacing={1} sx={{ alignItems: "center", flexWrap: "wrap" }}>
               <FormControlLabel
                 control={<Checkbox size="small" checked={own.mirrored} onChange={(_, on) => keep({ mirrored: on })} />}
                 label="On the other side too"
               />
+              {piece.side !== "" && (
+                <FormControlLabel
+                  control={<Checkbox size="small" checked={own.pair} onChange={(_, on) => keep({ pair: on })} />}
+                  label="On the other piece of the pair"
+                />
+              )}
               <Button
                 size="small"
                 variant="outlined"

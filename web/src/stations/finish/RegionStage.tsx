@@ -68,7 +68,7 @@ export function RegionStage({ piece, data, chosen, onChoose, change }: Props) {
       // Regions of one kind go from its colour toward paper; the maker's own are mixed with ink.
       found[region.id] = region.own
         ? mixed(inks.regions[k], inks.ink, 0.3)
-        : mixed(inks.regions[k], inks.paper, Math.min(0.3 * (seen[region.kind] - 1), 0.7));
+        : mixed(inks.regions[k], inks.paper, Math.min(0.45 * (seen[region.kind] - 1), 0.8));
     }
     return found;
   }, [data, inks, kinds]);

@@ -13,7 +13,7 @@ import { BenchLane } from "../../parts/BenchLane";
 import { NumberField } from "../../parts/Fields";
 import { ErrorNote } from "../../parts/Notes";
 import { useUnits } from "../../parts/units";
-import { grouped, type Group } from "./grouped";
+import { grouped, runsOf, type Group } from "./grouped";
 
 interface Props {
   piece: Detail;
@@ -40,7 +40,7 @@ export function StepList({ piece, data, onRegion }: Props) {
   const [open, setOpen] = useState(0);
   const tick = useTick(piece.id);
   const done = new Map(piece.ticks.map((t) => [t.step, t]));
-  const lane = groups.map((g) => ({ key: g.key, start_h: g.start_h, end_h: g.end_h, handle_h: g.wait_h }));
+  const runs = useMemo(() => runsOf(groups), [groups]);
   const left = data.steps.filter((s) => !done.has(s.key)).reduce((sum, s) => sum + s.hands_min, 0);
   return (
     <Box sx={{ flex: 1, minHeight: 0, display: "flex", flexDirection: "column" }}>
@@ -48,7 +48,13 @@ export function StepList({ piece, data, onRegion }: Props) {
         <Typography variant="body2" color="text.secondary">
           {units.count(done.size, "step")} ticked, {units.minutes(left)} of hands left. The bar below each day is drying.
         </Typography>
-        <BenchLane steps={lane} bench={data.bench_h} from={data.bench_from_h} chosen={open} onChoose={setOpen} />
+        <BenchLane
+          steps={runs}
+          bench={data.bench_h}
+          from={data.bench_from_h}
+          chosen={runs.findIndex((x) => x.group === open)}
+          onChoose={(i) => setOpen(runs[i].group)}
+        />
         <ErrorNote error={tick.error} onClose={() => tick.reset()} />
       </Box>
       <Box component="ol" aria-label="Steps" sx={{ flex: 1, overflowY: "auto", m: 0, px: 1.5, pb: 2, listStyle: "none" }}>
@@ -119,7 +125,7 @@ function Row({ group, number, open, done, onOpen, onTick, onRegion }: RowProps) 
           }}
         >
           {number}. {group.what}
-          {first.grit ? `, P${first.grit}${first.how === "wet" ? " wet" : ""}` : ""}
+          {first.grit ? `, P${first.grit}${first.how.includes("wet") ? " wet" : ""}` : ""}
         </Button>
         <Typography variant="body2" sx={{ whiteSpace: "nowrap", fontVariantNumeric: "tabular-nums" }}>
           day {day}, {units.minutes(group.hands_min)}
@@ -130,7 +136,7 @@ function Row({ group, number, open, done, onOpen, onTick, onRegion }: RowProps) 
         <Box sx={{ pl: 6, pr: 1, pb: 1 }}>
           <Typography variant="body2">
             {first.product && first.unit === "ml" && `${first.product}: ${units.millilitres(amount)} in all. `}
-            {!first.grit && first.how && `${first.how.replace(/\.$/, "")}. `}
+            {first.how && `${first.how.replace(/\.$/, "")}. `}
             {first.latest_h !== null && `The next coat goes on within ${units.hours(first.latest_h)}, or it is sanded first. `}
           </Typography>
           {first.caution && (
