@@ -121,7 +121,7 @@ class BuildView(viewsets.ModelViewSet):
                 "build": plain(record),
                 "stations": plain(StationRecord.all()),
                 "rows": [plain(row(g, jobs.get(g.piece.id), drafts[g.piece.id])) for g in graphs_of(pieces)],
-                "calendar": build_calendar(build),
+                "calendar": build_calendar(build, pieces=pieces),
                 "undo": plain(step_ref(next_undo(build))),
                 "redo": plain(step_ref(next_redo(build))),
             }

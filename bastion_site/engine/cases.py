@@ -96,6 +96,19 @@ def shop_now() -> Shop:
     return replace(shop_today(), hands=hands_here())
 
 
+def _at_once() -> list[list[str]]:
+    """The stations whose results are kept, in their order: together those of which none reads another's."""
+    levels: list[list[str]] = [[]]
+    for station in (s for s in STATIONS if s.kept):
+        if set(station.after) & set(levels[-1]):
+            levels.append([])
+        levels[-1].append(station.key)
+    return levels
+
+
+_AT_ONCE = _at_once()
+
+
 def graph_of(piece: Piece, memo: Memo | None = None) -> PieceGraph:
     """One piece's stations as they stand."""
     return PieceGraph(piece, shop_now(), DatabaseStore(), memo)
@@ -106,9 +119,8 @@ def graphs_of(pieces: Sequence[Piece], shop: Shop | None = None) -> list[PieceGr
     store, shop = DatabaseStore(), shop or shop_now()
     people: dict[int, CoreWearer] = {}
     graphs = [PieceGraph(p, shop, store, None, people) for p in pieces]
-    for station in STATIONS:
-        if station.kept:
-            store.look_up(ref for g in graphs if (ref := g.ref(station.key)) is not None)
+    for keys in _AT_ONCE:
+        store.look_up(ref for key in keys for g in graphs if (ref := g.ref(key)) is not None)
     store.look_up(Ref(s.key, g.piece.shown[s.key]) for s in STATIONS for g in graphs if s.key in g.piece.shown)
     return graphs
 

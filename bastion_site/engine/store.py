@@ -34,14 +34,14 @@ class DatabaseStore:
         return self._seen[ref]
 
     def look_up(self, refs: Iterable[Ref]) -> None:
-        """Find many at once, so that a Wall of many pieces asks once a station."""
-        wanted = [r for r in refs if r not in self._seen]
+        """Find many at once, of several kinds together, so that a Wall of many pieces asks about once a station."""
+        wanted = list({r for r in refs if r not in self._seen})
         found = {}
-        for kind in {r.kind for r in wanted}:
-            hashes = [r.hash for r in wanted if r.kind == kind]
-            for some in (hashes[i : i + 500] for i in range(0, len(hashes), 500)):
-                rows = Derived.objects.filter(kind=kind, hash__in=some).values_list("hash", "result")
-                found |= {Ref(kind, hash_): result for hash_, result in rows}
+        for some in (wanted[i : i + 500] for i in range(0, len(wanted), 500)):
+            rows = Derived.objects.filter(kind__in={r.kind for r in some}, hash__in=[r.hash for r in some]).values_list(
+                "kind", "hash", "result"
+            )
+            found |= {Ref(kind, hash_): result for kind, hash_, result in rows}
         self._seen |= {r: found.get(r) for r in wanted}
 
     def data(self, ref: Ref) -> Any:

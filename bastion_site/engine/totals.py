@@ -52,8 +52,9 @@ def note_totals(graph: PieceGraph) -> None:
     as_decided.update(shown=shown, totals=totals, **change)
 
 
-def build_calendar(build: Build, instead: Mapping[int, Mapping[str, str]] | None = None) -> dict:
-    """Slots per printer, the last end, and what it says about the due date. ``instead`` holds what a piece would show otherwise, by its number.
+def build_calendar(build: Build, instead: Mapping[int, Mapping[str, str]] | None = None, pieces: Sequence[Piece] | None = None) -> dict:
+    """Slots per printer, the last end, and what it says about the due date. ``instead`` holds what a piece would show otherwise, by its number; ``pieces``
+    are all of the build's, where they were read already.
 
     By the plan that was kept, while it holds; else by a quick one: of the plates where they are laid, of every part alone where not.
     """
@@ -61,7 +62,7 @@ def build_calendar(build: Build, instead: Mapping[int, Mapping[str, str]] | None
         plates, _, _ = floor.plates_of(build)
         if plates:
             return _of_plates(build, plates)
-    pieces = list(build.pieces.all())
+    pieces = list(build.pieces.all()) if pieces is None else pieces
     needs, missing = _alone(pieces, {p.pk: p.shown for p in pieces} | dict(instead or {}))
     asked = floor.asked_of(build, needs, begin=_next_hour(), any_spool=True)
     plan = _quick(asked)
