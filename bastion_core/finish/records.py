@@ -5,8 +5,9 @@ from dataclasses import dataclass
 from typing import Any
 
 from bastion_core.findings import NOTHING, Said
+from bastion_core.finish.chain import Fails, Step
 from bastion_core.finish.offers import Beside, FinishOffer
-from bastion_core.finish.plan import Fails, FinishPlan, Needed, Step
+from bastion_core.finish.plan import FinishPlan, Needed
 from bastion_core.finish.regions import Region, Regions
 from bastion_core.finish.surface import Skin
 

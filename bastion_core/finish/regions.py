@@ -208,9 +208,8 @@ def _evened(skin: Skin, kind: Ints, kinds: int = len(KINDS), rounds: int = 2) ->
     """Single faces go with most of their neighbours, some rounds over, so that borders run even."""
     (a, b), faces = skin.surface.pairs.T, np.arange(len(kind))
     for _ in range(rounds):
-        votes = np.zeros((len(kind), kinds))
-        for one, other in ((a, b), (b, a)):
-            np.add.at(votes, (one, kind[other]), skin.surface.lengths)
+        at = np.concatenate([a * kinds + kind[b], b * kinds + kind[a]])
+        votes = np.bincount(at, np.tile(skin.surface.lengths, 2), minlength=len(kind) * kinds).reshape(-1, kinds)
         votes[faces, kind] += 0.45 * votes.sum(axis=1)
         kind = votes.argmax(axis=1)
     return kind

@@ -2,8 +2,8 @@
 
 from django.db import transaction
 
+from bastion_core.finish.chain import Step
 from bastion_core.finish.pace import HandLog, Ticked, logged
-from bastion_core.finish.plan import Step
 from bastion_site.builds.models import Piece
 from bastion_site.prints.models import Tick
 
