@@ -17,7 +17,7 @@ from bastion_core.finish.recipe import FinishRecipe
 from bastion_core.finish.records import finish_record
 from bastion_core.finish.regions import regions_of
 from bastion_core.finish.surface import PartPrinted, skin_of
-from bastion_core.formats.reading import read_mesh
+from bastion_core.formats.reading import FileMesh, read_mesh
 from bastion_core.geometry.facets import edges_of, welded
 from bastion_core.geometry.mesh import Floats, Mesh
 from bastion_core.geometry.place import laid, scaling
@@ -57,11 +57,13 @@ def carry_out(options: argparse.Namespace, progress: Progress = silent) -> None:
     if out.exists() and not out.is_dir():
         raise RecipeProblem(f"{out} is a file. Name a folder to write into.")
     progress(0.05, "reading")
-    mesh = closed(read_mesh(there(options.model)), options.unit, options.scale, options.model.name)
+    mesh = in_mm(read_mesh(there(options.model)), options.unit, options.scale)
     progress(0.2, "looking at the surface")
-    skin = skin_of(
-        [PartPrinted(options.model.stem, mesh, laid(mesh.vertices, up), profile.layer_mm, profile.material, holding=profile.holding())]
-    )
+    part = PartPrinted(options.model.stem, mesh, laid(mesh.vertices, up), profile.layer_mm, profile.material, holding=profile.holding())
+    try:
+        skin = skin_of([part])
+    except MeshProblem as problem:
+        raise _torn(mesh, options.model.name) from problem
     progress(0.8, "planning")
     regions = regions_of(skin, recipe.own_regions, recipe.merged, recipe.splits, (options.scale,) * 3)
     if regions.missed:
@@ -89,16 +91,21 @@ def _up(text: str) -> Floats:
     return np.asarray(up / np.linalg.norm(up))
 
 
-def closed(found: Any, unit: str | None, scale: float, name: str) -> Mesh:
-    """The mesh of a file in mm, welded; MeshProblem where it is not closed, or has no inside."""
-    corners, faces = welded(found.mesh)
+def in_mm(found: FileMesh, unit: str | None, scale: float) -> Mesh:
+    """The mesh of a file in mm, its outside out."""
+    per = scale * (MM_PER_UNIT[unit] if unit else found.mm_per_unit or MM_PER_UNIT[guess_unit(float(found.mesh.size.max())).unit])
+    # Text files give every triangle corners of its own: equal ones are one.
+    loose = len(found.mesh.vertices) > found.mesh.triangle_count
+    corners, faces = welded(found.mesh) if loose else (found.mesh.vertices, found.mesh.faces)
+    # What has two corners in one place has no area, and would pass for a tear.
     faces = faces[(faces[:, 0] != faces[:, 1]) & (faces[:, 1] != faces[:, 2]) & (faces[:, 2] != faces[:, 0])]
-    _, _, _, shared = edges_of(faces)
-    torn = int((shared != 2).sum())
-    if torn or not len(faces):
-        raise MeshProblem(
-            f"{name} is not closed: {torn:,} edges are open or shared by more than two faces. Mend it first: ./bastion plan writes mended parts."
-        )
-    per = MM_PER_UNIT[unit] if unit else found.mm_per_unit or MM_PER_UNIT[guess_unit(float(np.ptp(corners, axis=0).max())).unit]
-    mesh = Mesh(corners, faces).transformed(scaling(per * scale, per * scale, per * scale))
+    mesh = Mesh(corners, faces).transformed(scaling(per, per, per))
     return mesh if mesh.volume > 0 else Mesh(mesh.vertices, np.ascontiguousarray(mesh.faces[:, ::-1]))
+
+
+def _torn(mesh: Mesh, name: str) -> MeshProblem:
+    """What to say of a surface that is not closed."""
+    torn = int((edges_of(welded(mesh)[1])[3] != 2).sum())
+    return MeshProblem(
+        f"{name} is not closed: {torn:,} of its edges are open, or shared by more than two faces. Mend it first: ./bastion plan writes mended parts."
+    )

@@ -4,7 +4,6 @@ Depths and areas hang on how each part lay in the printer; what shows hangs on t
 """
 
 from collections.abc import Mapping, Sequence
-from contextlib import suppress
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 
@@ -18,6 +17,7 @@ from bastion_core.finish.table import SEAM_BAND_MM
 from bastion_core.formats.glb import simplified
 from bastion_core.geometry.arrays import Floats, Ints, directions
 from bastion_core.geometry.creases import Bools, Surface
+from bastion_core.geometry.facets import is_closed
 from bastion_core.geometry.mesh import Mesh
 from bastion_core.geometry.solid import Solid
 from bastion_core.print.sanding import LEVEL, SCALLOP, SLOW_SCALLOP, stairs_mm
@@ -182,10 +182,11 @@ def workable(mesh: Mesh, most_faces: float) -> Mesh:
     """The same surface in faces of about one size: fine ones taken together, long ones parted. MeshProblem where it is not closed."""
     area = float(np.linalg.norm(mesh.area_vectors, axis=1).sum())
     count = int(np.clip(area / _FACE_MM2, min(_LEAST_FACES, most_faces), most_faces))
-    solid = Solid.from_mesh(mesh)
-    with suppress(MeshProblem):  # taken together it may touch itself: then it is looked at as fine as it came
-        light = Solid.from_mesh(simplified(mesh, count))
-        solid = solid if light.is_empty else light
+    thin = simplified(mesh, count) if is_closed(mesh.faces) else mesh
+    try:
+        solid = Solid.from_mesh(thin)
+    except MeshProblem:  # taken together it may touch itself: then it is looked at as fine as it came, and refused where that is not closed
+        solid = Solid.from_mesh(mesh)
     # An even triangle of that area has this edge.
     edge = float(np.sqrt(4 / np.sqrt(3) * 3 * area / max(count, 1)))
     return Solid(solid.manifold.refine_to_length(edge)).mesh()
