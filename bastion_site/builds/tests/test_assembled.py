@@ -1,40 +1,17 @@
 """The order of a piece over HTTP: what the page is told, its drawings, its sheet, drafts that change it."""
 
 import json
-import tempfile
 import zipfile
-from pathlib import Path
+from typing import ClassVar
 
-from django.test import TestCase
-
-from bastion_core.assemble.tests.scenes import hollow
 from bastion_site.builds.models import Derived
+from bastion_site.builds.tests.floating import AFloat
 from bastion_site.engine.cases import graph_of
-from bastion_site.testing import bytes_of, file_of, said, shop, stl_of, work_off
-
-LEVEL = [{"id": "c1", "point": [0.0, 0.0, 55.0], "normal": [0.0, 0.0, 1.0], "limits": []}]
+from bastion_site.testing import bytes_of, said, work_off
 
 
-class Assembled(TestCase):
-    def setUp(self):
-        made = tempfile.TemporaryDirectory()
-        self.addCleanup(made.cleanup)
-        self.build, _ = shop(small=False)
-        path = stl_of(hollow(46, 110, 3.4), Path(made.name), "float.stl")
-        self.client.post("/api/pieces/upload/", {"build": self.build.id, "file": file_of(path), "name": "Float", "site": "other"})
-        self.piece = self.build.pieces.get()
-        self.change(cuts=LEVEL, scale=[1.0, 1.0, 1.0], inside="paint")
-        work_off()
-
-    def change(self, **decided) -> dict:
-        self.piece.refresh_from_db()
-        answer = self.client.patch(
-            f"/api/pieces/{self.piece.id}/", {"version": self.piece.version, **decided}, content_type="application/json"
-        )
-        return {"status": answer.status_code, **answer.json()}
-
-    def told(self) -> dict:
-        return self.client.get(f"/api/pieces/{self.piece.id}/").json()
+class Assembled(AFloat):
+    decided: ClassVar = {"inside": "paint"}
 
     def test_the_page_is_told_all_but_the_drawings_and_fetches_those_by_their_hash(self):
         told = self.told()

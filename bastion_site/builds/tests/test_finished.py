@@ -1,43 +1,17 @@
 """The finish of a piece over HTTP: what the page is told, its stage, drafts that change it, steps ticked once and taken back, learnt hands."""
 
 import json
-import tempfile
 import zipfile
-from pathlib import Path
 
-from django.test import TestCase
-
-from bastion_core.assemble.tests.scenes import hollow
 from bastion_core.finish.recipe import FinishRecipe
 from bastion_core.finish.table import PRODUCTS, SCHOOLS
 from bastion_site.builds.models import Derived
+from bastion_site.builds.tests.floating import AFloat
 from bastion_site.prints.models import Tick
-from bastion_site.testing import bytes_of, file_of, said, shop, stl_of, work_off
-
-LEVEL = [{"id": "c1", "point": [0.0, 0.0, 55.0], "normal": [0.0, 0.0, 1.0], "limits": []}]
+from bastion_site.testing import bytes_of, said, work_off
 
 
-class Finished(TestCase):
-    def setUp(self):
-        made = tempfile.TemporaryDirectory()
-        self.addCleanup(made.cleanup)
-        self.build, _ = shop(small=False)
-        path = stl_of(hollow(46, 110, 3.4), Path(made.name), "float.stl")
-        self.client.post("/api/pieces/upload/", {"build": self.build.id, "file": file_of(path), "name": "Float", "site": "other"})
-        self.piece = self.build.pieces.get()
-        self.change(cuts=LEVEL, scale=[1.0, 1.0, 1.0])
-        work_off()
-
-    def change(self, **decided) -> dict:
-        self.piece.refresh_from_db()
-        answer = self.client.patch(
-            f"/api/pieces/{self.piece.id}/", {"version": self.piece.version, **decided}, content_type="application/json"
-        )
-        return {"status": answer.status_code, **answer.json()}
-
-    def told(self) -> dict:
-        return self.client.get(f"/api/pieces/{self.piece.id}/").json()
-
+class Finished(AFloat):
     def tick(self, step: str, press: str, took: float | None = None, done: bool = True):
         body = {"press": press, "step": step, "done": done, "took_min": took}
         return self.client.post(f"/api/pieces/{self.piece.id}/ticks/", body, content_type="application/json")
