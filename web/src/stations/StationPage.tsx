@@ -29,7 +29,9 @@ export default function StationPage() {
   const go = useNavigate();
   const page = `/build/${build}/piece/${id}`;
   const to = (station: string, draft: number | null = open) => `${page}/${station}${draft === null ? "" : `?draft=${draft}`}`;
-  const show = (draft: number | null) => void go(to(slug, draft));
+  // Where a quick hand is by now: the address knows it before the page does.
+  const hereIndex = () => STATIONS.findIndex((s) => location.pathname === `${page}/${s.key}`);
+  const show = (draft: number | null) => void go(to(STATIONS[hereIndex()]?.key ?? slug, draft));
 
   const piece = usePiece(id);
   const drafts = useDrafts(id);
@@ -65,9 +67,10 @@ export default function StationPage() {
         piece !== undefined &&
         station &&
         go(piece === id ? to(station, draft === null ? null : Number(draft)) : `/build/${build}/piece/${piece}/${station}`);
+      const here = hereIndex() < 0 ? index : hereIndex();
       const key = e.key.length === 1 ? e.key.toLowerCase() : e.key;
-      if (key === "ArrowLeft") beside(id, STATIONS[index - 1]?.key);
-      else if (key === "ArrowRight") beside(id, STATIONS[index + 1]?.key);
+      if (key === "ArrowLeft") beside(id, STATIONS[here - 1]?.key);
+      else if (key === "ArrowRight") beside(id, STATIONS[here + 1]?.key);
       else if (key === "ArrowUp") beside(rows?.[at - 1]?.id, slug);
       else if (key === "ArrowDown") beside(rows?.[at + 1]?.id, slug);
       else if (key === "w") void go(`/build/${build}`);
