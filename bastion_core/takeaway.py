@@ -61,7 +61,7 @@ def rows_of(matrix: Floats) -> list[list[float]]:
 
 def write_json(data: Any, path: Path) -> None:
     """Readable JSON."""
-    path.write_text(json.dumps(data, indent=1, ensure_ascii=False) + "\n", encoding="utf-8")
+    path.write_text(json.dumps(data, indent=1) + "\n", encoding="utf-8")
 
 
 def plain_cell(text: str) -> str:

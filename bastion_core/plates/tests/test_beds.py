@@ -99,7 +99,7 @@ class Command(unittest.TestCase):
             source, out = Path(folder) / "slab.stl", Path(folder) / "out"
             write_binary_stl(box(180, 90, 14).mesh(), source)
             self.assertEqual(main(["plan", str(source), "--out", str(out), "--printer", "p:150x130x120", "--plates", "--scale", "1"]), 0)
-            plan = json.loads((out / "plan.json").read_text())
+            plan = json.loads((out / "plan.json").read_text("utf-8"))
             names = [p["name"] for plate in plan["plates"] for p in plate["parts"]]
             self.assertEqual(sorted(names), sorted(p["name"] for p in plan["parts"]))
             files = {p["name"]: p["file_stl"] for p in plan["parts"]}
