@@ -26,6 +26,7 @@ from bastion_core.fit.recipe import FitRecipe
 from bastion_core.fit.station import FitData, FitResult
 from bastion_core.geometry.arrays import three
 from bastion_core.geometry.mesh import Floats
+from bastion_core.geometry.section import perimeter
 from bastion_core.join.glue import glued
 from bastion_core.join.held import Held, letter_of
 from bastion_core.join.recipe import JoinRecipe
@@ -245,6 +246,6 @@ def _worn(inputs: AssembleInputs, place: Place) -> Worn | None:
     rim = None
     if ring is not None and len(ring.outline_mm) > 2:
         at = np.array(ring.outline_mm)
-        rim = float(np.linalg.norm(at - np.roll(at, 1, axis=0), axis=1).sum())
+        rim = perimeter(at)
     room = answer.room.least_mm if answer.plate is None else None
     return Worn(inputs.chance, room, answer.room.where, answer.way_in.least_mm, rim, inputs.pads)

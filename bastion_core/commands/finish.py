@@ -21,7 +21,7 @@ from bastion_core.formats.reading import FileMesh, read_mesh
 from bastion_core.geometry.facets import edges_of, welded
 from bastion_core.geometry.mesh import Floats, Mesh
 from bastion_core.geometry.place import laid, scaling
-from bastion_core.pieces.units import guess_unit
+from bastion_core.pieces.intake import unit_of
 from bastion_core.print.profile import MATERIALS, Profile
 from bastion_core.progress import Progress, silent
 from bastion_core.takeaway import write_json
@@ -93,7 +93,7 @@ def _up(text: str) -> Floats:
 
 def in_mm(found: FileMesh, unit: str | None, scale: float) -> Mesh:
     """The mesh of a file in mm, its outside out."""
-    per = scale * (MM_PER_UNIT[unit] if unit else found.mm_per_unit or MM_PER_UNIT[guess_unit(float(found.mesh.size.max())).unit])
+    per = scale * unit_of(found, float(found.mesh.size.max()), "other", unit)[1]
     # Text files give every triangle corners of its own: equal ones are one.
     loose = len(found.mesh.vertices) > found.mesh.triangle_count
     corners, faces = welded(found.mesh) if loose else (found.mesh.vertices, found.mesh.faces)

@@ -5,6 +5,7 @@ from dataclasses import dataclass, field, replace
 from math import ceil
 from typing import Any
 
+from bastion_core.findings import counted
 from bastion_core.finish.rates import DM2, first_grit, ladder, passes, sand_min, scratch_mm
 from bastion_core.finish.recipe import FinishRecipe
 from bastion_core.finish.regions import Region
@@ -74,7 +75,8 @@ class Step:
     end_h: float = 0.0
     product_key: str = ""
     begun_min: float = 0.0
-    volume_mm3: float = 0.0
+    """Of the hands: what is begun once for several regions, a mix or a can."""
+    wet: bool = False
 
 
 @dataclass(frozen=True)
@@ -142,18 +144,18 @@ class Chain:
         minutes = coat.min_per_dm2 * coats * area / DM2 + coat.begun_min
         self.add(wave, what, "spray" if coat.sprayed else "fill", minutes, **{
             "product": coat.name, "product_key": coat.key, "amount": coat.ml(volume_mm3, area, coats), "unit": "ml", "caution": coat.caution,
-            "begun_min": coat.begun_min, "volume_mm3": volume_mm3, **more,
+            "begun_min": coat.begun_min, **more,
         })  # fmt: skip
 
     def sand(self, wave: int, what: str, depth_mm: float, grit: int, soft: float, caution: str = _DUST, dry: bool = False) -> None:
         """So much off, with a grit."""
         by_power, by_hand = sand_min(self.region.area_mm2, depth_mm, grit, soft, self.region.kind, self.by_hand)
         minutes = by_power + by_hand
-        times = passes(depth_mm, grit, soft, self.by_hand < 1)
-        how = f"{times} {'pass' if times == 1 else 'passes'}, {'wet' if grit >= WET_FROM and not dry else 'dry'}"
+        wet = grit >= WET_FROM and not dry
+        how = f"{counted(passes(depth_mm, grit, soft, self.by_hand < 1), 'pass', 'passes')}, {'wet' if wet else 'dry'}"
         self.add(
             wave, what, "sand", minutes + BEGUN_SAND_MIN, grit=grit, product=f"paper P{grit}", unit="pieces", how=how, caution=caution,
-            amount=by_power / PAPER_MIN[True] + by_hand / PAPER_MIN[False], by_hand=by_hand / max(minutes, 1e-9), begun_min=BEGUN_SAND_MIN,
+            amount=by_power / PAPER_MIN[True] + by_hand / PAPER_MIN[False], by_hand=by_hand / max(minutes, 1e-9), wet=wet,
         )  # fmt: skip
 
     def clean(self) -> None:
@@ -218,7 +220,7 @@ class Chain:
         for k in range(rounds):
             wave = PRIME + 10 * k
             self.coat(primer, wave, f"Prime, round {k + 1}")
-            if k < rounds - 1 or target.key != "distance":
+            if k < rounds - 1 or target.checked:
                 self.put_on(wave + _MIST, "Check coat", mist, how="What stays black in the hollows is left", wait_h=mist.sand_h)
             self.sand(wave + _SAND, "Sand the primer", primer.off_mm, grit, primer.soft)
         for k, finer in enumerate(ladder(grit, target.grit, self.recipe.jumps)[1:], 1):
@@ -258,6 +260,3 @@ def clashes(region: Region, chain: Sequence[Step], recipe: FinishRecipe) -> list
                 found.append(Fails(coat.name, under.name, region.name, wrong, coat.key))
         under = coat
     return found
-
-
-__all__ = ["Chain", "Fails", "Step", "clashes"]

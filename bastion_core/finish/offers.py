@@ -13,12 +13,12 @@ from bastion_core.finish.plan import FinishPlan, Worker, planned, with_material
 from bastion_core.finish.recipe import FinishRecipe, SchoolFor
 from bastion_core.finish.regions import Region
 from bastion_core.finish.surface import Skin
-from bastion_core.finish.table import SCHOOLS
+from bastion_core.finish.table import EASY, FLEXIBLE, SCHOOLS
+from bastion_core.geometry.mesh import some_of
 from bastion_core.geometry.place import laid
 from bastion_core.print.profile import MATERIALS
 from bastion_core.print.sanding import PRIMER_FILLS_MM
 from bastion_core.print.supports import Holding
-from bastion_core.shop import HANDS_WEIGH
 
 Again = Callable[[Skin], Sequence[Region]]
 """Makes the regions of a skin."""
@@ -39,7 +39,6 @@ class FinishOffer:
     change: dict[str, Any]
     printer_h: float
     hands_h: float
-    cans: int
     packs: int
     """Of all products, paper aside."""
     days: int
@@ -55,7 +54,6 @@ class Beside:
     hands_h: float
     wait_h: float
     days: int
-    cans: int
     bought: tuple[str, ...]
     works: bool
     """Whether all of it holds, and comes down to the target."""
@@ -78,7 +76,6 @@ def side_by_side(regions: Sequence[Region], recipe: FinishRecipe, worker: Worker
                 plan.hands_h,
                 plan.wait_h,
                 plan.days_least,
-                plan.packs("can"),
                 tuple(_bought(plan)),
                 not why and key != "leave",
                 why,
@@ -124,7 +121,7 @@ class Now:
     ) -> FinishOffer:
         packs = [sum(n.packs for n in p.products if n.pack != "piece") for p in (plan, self.plan)]
         return FinishOffer(
-            key, kind, label, change, round(printer_h, 2), round(plan.hands_h - self.plan.hands_h, 2), plan.packs("can") - self.plan.packs("can"),
+            key, kind, label, change, round(printer_h, 2), round(plan.hands_h - self.plan.hands_h, 2),
             packs[0] - packs[1], plan.days_least - self.plan.days_least, note,
         )  # fmt: skip
 
@@ -153,16 +150,16 @@ def of_layers(now: Now, skin: Skin, layer_mm: float, sweep: Sequence[tuple[float
 
 def of_material(now: Now, key: str) -> list[FinishOffer]:
     """Material that is sanded more easily."""
-    if key in ("pla-sand", "tpu") or not any(not r.resin for r in now.regions):
+    if key == EASY or key in FLEXIBLE or all(r.resin for r in now.regions):
         return []
-    note = say("It softens at {} °C and costs more.", f"{MATERIALS['pla-sand'].softens_deg_c:.0f}")
+    note = say("It softens at {} °C and costs more.", f"{MATERIALS[EASY].softens_deg_c:.0f}")
     return [
         now.offer(
             "material",
             "material",
-            say(MATERIALS["pla-sand"].name),
-            {"material": "pla-sand"},
-            with_material(now.regions, "pla-sand"),
+            say(MATERIALS[EASY].name),
+            {"material": EASY},
+            with_material(now.regions, EASY),
             note=note,
         )
     ]
@@ -188,8 +185,8 @@ def of_lying(
     for name in sorted({w.part for w in ways if w.part in area}, key=lambda n: -area[n])[:_PARTS]:
         for way in [w for w in ways if w.part == name][:_WAYS]:
             number = skin.names.index(name)
-            own = skin.mesh.vertices[np.unique(skin.mesh.faces[skin.part == number])]
-            changed = skin.relaid(number, laid(own, -np.array(way.down)), holding)
+            own = some_of(skin.mesh, skin.part == number)
+            changed = skin.relaid(number, laid(own.vertices, -np.array(way.down)), holding)
             kept = [plain(k) for k in lying if k.part != way.id]
             label = say("{}: {}", name.rpartition("-")[2] or name, way.called.small())
             told.append(
@@ -216,7 +213,7 @@ def of_seams(now: Now, plans: Sequence[Alternative], aim: str | None) -> list[Fi
             continue
         label = say(f"Parted in {p.parts}, {{}} of seam that shows", mm(10 * p.seen_cm))
         told.append(
-            FinishOffer(f"cut-{p.aims[0]}", "seam", label, {"aim": p.aims[0], "cuts": None}, round(p.hours - here.hours, 2), round(p.hand_h - here.hand_h, 2), 0, 0, 0,
+            FinishOffer(f"cut-{p.aims[0]}", "seam", label, {"aim": p.aims[0], "cuts": None}, round(p.hours - here.hours, 2), round(p.hand_h - here.hand_h, 2), 0, 0,
                   say("as the cut judges it"))
         )  # fmt: skip
     return told
@@ -256,23 +253,8 @@ def of_hands(now: Now) -> list[FinishOffer]:
     return told
 
 
-def worth(offers: Sequence[FinishOffer]) -> tuple[FinishOffer, ...]:
-    """Those that save hands worth telling, or hours of printers that outweigh their hands; the most of hands first."""
-    kept = [o for o in offers if o.hands_h <= -WORTH_H or (-o.printer_h > max(HANDS_WEIGH * o.hands_h, _WORTH_PRINTER_H))]
+def worth(offers: Sequence[FinishOffer], hands_weigh: float) -> tuple[FinishOffer, ...]:
+    """Those that save hands worth telling, or hours of printers that outweigh their hands; the most of hands first. An hour
+    of hands weighs so many of the printer."""
+    kept = [o for o in offers if o.hands_h <= -WORTH_H or (-o.printer_h > max(hands_weigh * o.hands_h, _WORTH_PRINTER_H))]
     return tuple(sorted(kept, key=lambda o: (o.hands_h, o.printer_h)))
-
-
-__all__ = [
-    "Beside",
-    "FinishOffer",
-    "Now",
-    "OtherLying",
-    "of_hands",
-    "of_layers",
-    "of_lying",
-    "of_material",
-    "of_resin",
-    "of_seams",
-    "side_by_side",
-    "worth",
-]  # fmt: skip

@@ -11,6 +11,9 @@ PRIOR_SD, STEP_SD = 0.5, 0.45
 """How far makers' paces lie apart, and one step of a maker from the next, both in logarithms; common practice, no source."""
 _STEPS_OF = 0.05
 LEAST_MIN, MOST_MIN = 0.1, 1440.0
+"""That a step may take."""
+TEACHES_FROM_MIN = 0.5
+"""Shorter steps say nothing of a pace; common practice, no source."""
 
 
 @dataclass(frozen=True)
@@ -39,7 +42,7 @@ def logged(ticks: Sequence[Ticked]) -> tuple[HandLog, ...]:
     """What ticks say, by kind; their order does not matter. Steps of next to nothing say nothing."""
     found = list[HandLog]()
     for kind in HAND_KINDS:
-        logs = [log(t.took_min / t.usual_min) for t in ticks if t.kind == kind and t.usual_min >= 0.5]
+        logs = [log(t.took_min / t.usual_min) for t in ticks if t.kind == kind and t.usual_min >= TEACHES_FROM_MIN]
         if logs:
             found.append(HandLog(kind, len(logs), round(sum(logs) / len(logs), 6)))
     return tuple(found)

@@ -63,26 +63,23 @@ def schools_of(regions: Sequence[Region], recipe: FinishRecipe) -> dict[str, Sch
 
 
 def _school(region: Region, recipe: FinishRecipe) -> School:
-    if region.kind == "flexible":
+    asked = bool(region.school) or any(s.region in (region.id, region.kind) for s in recipe.schools)
+    if region.kind == "flexible" or (region.kind == "inside" and not asked):
         return SCHOOLS["leave"]
-    if region.kind == "inside" and not (region.school or any(s.region in (region.id, "inside") for s in recipe.schools)):
-        return SCHOOLS["leave"]
-    key = region.school or recipe.school_for(region.id, region.kind)
-    school = SCHOOLS[key]
-    seen = {key}
-    while region.kind not in school.where or (school.materials and (region.material not in school.materials or region.resin)):
-        # Somebody who chose it for this very region is told instead of being talked out of it.
-        if school.elsewhere in seen:
+    school, seen = SCHOOLS[region.school or recipe.school_for(region.id, region.kind)], set[str]()
+    while not _goes(school, region, asked):
+        if school.key in seen:
             return SCHOOLS["sand"]
-        seen.add(school.elsewhere)
+        seen.add(school.key)
         school = SCHOOLS[school.elsewhere]
-    if school.filler and on_material(product(school.filler), region.material) and region.school == "" and not _asked(region, recipe):
-        return SCHOOLS["sand" if school.key == "brush" else school.elsewhere]
     return school
 
 
-def _asked(region: Region, recipe: FinishRecipe) -> bool:
-    return any(s.region in (region.id, region.kind) for s in recipe.schools)
+def _goes(school: School, region: Region, asked: bool) -> bool:
+    """Whether a way goes on a region. What its filler does to the material is told, and not gone round, where somebody asked for it there."""
+    works = not school.materials or (region.material in school.materials and not region.resin)
+    holds = asked or region.resin or not school.filler or not on_material(product(school.filler), region.material)
+    return region.kind in school.where and works and holds
 
 
 def planned(regions: Sequence[Region], recipe: FinishRecipe, worker: Worker = Worker()) -> FinishPlan:

@@ -22,6 +22,10 @@ from bastion_core.finish.table import (
 )
 
 DM2 = 1e4
+USUAL_BY_HAND, USUAL_MM = 0.4, 0.055
+"""Of helmets and plates with some relief: the share no sander reaches, and the mean depth of their steps at layers of 0.2 mm; read off our own."""
+_SEAM_CM = 30.0
+"""An ordinary seam, over which what is begun is shared; read off our own."""
 
 
 def grain_mm(grit: int) -> float:
@@ -76,10 +80,6 @@ def _skimmed_min_per_dm2() -> float:
     )
 
 
-USUAL_BY_HAND, USUAL_MM = 0.4, 0.055
-"""Of helmets and plates with some relief: the share no sander reaches, and the mean depth of their steps at layers of 0.2 mm; read off our own."""
-
-
 def step_min_per_mm_cm2(depth_mm: float = USUAL_MM) -> float:
     """Minutes of hands for a mm·cm² of steps the usual way (half sanded down, filled, sanded back), where they are so deep in the mean; to one
     decimal, as hands know it no finer."""
@@ -101,6 +101,3 @@ def seam_min_per_cm(band_mm: float) -> float:
     )
     begun = (2 * filler.begun_min + 2 * BEGUN_SAND_MIN) / _SEAM_CM
     return round(2 * filler.min_per_dm2 * area / DM2 + back + begun + FEEL_MIN_PER_CM, 1)
-
-
-_SEAM_CM = 30.0

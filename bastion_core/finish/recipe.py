@@ -8,12 +8,13 @@ from bastion_core.errors import RecipeProblem
 from bastion_core.findings import counted, say
 from bastion_core.finish.table import (
     FAULTS,
+    JUMPS,
     KINDS,
     LEFT_MM,
+    PACES,
     PRIMERS,
     PRODUCTS,
     SCHOOLS,
-    STRIDE,
     TARGETS,
     Jumps,
     Pace,
@@ -71,7 +72,7 @@ def _region(text: str) -> OwnRegion:
     name, _, rest = rest.partition("@")
     place, _, reach = rest.partition(":")
     x, y, z = (float(v) for v in place.split(","))
-    return OwnRegion(name, name, ((x, y, z),), reach_mm=float(reach or 20), school=school)
+    return OwnRegion(f"own {name}", name, ((x, y, z),), reach_mm=float(reach or 20), school=school)
 
 
 def _dries(text: str) -> Product:
@@ -144,15 +145,15 @@ class FinishRecipe(Recipe):
         (), "Ways by region", because="the way it is smoothed", empty="the same everywhere", shown=lambda s: say(counted(len(s), "region"))
     )
     pace: Pace = decision(
-        "practised", "Pace", because="the pace", choices=("practised", "first"), shown=lambda p: say("practised" if p == "practised" else "first time"),
+        "practised", "Pace", because="the pace", choices=tuple(PACES), shown=lambda p: say(PACES[p]),
         flag=Flag("--pace", "whose hands"),
     )  # fmt: skip
     jumps: Jumps = decision(
         "small",
         "Grit jumps",
         because="the grits",
-        choices=tuple(STRIDE),
-        shown=lambda j: say(j),
+        choices=tuple(JUMPS),
+        shown=lambda j: say(JUMPS[j]),
         flag=Flag("--jumps", "how far each grit goes past the last"),
     )
     power: bool = decision(True, "Sander", because="the sander")

@@ -35,7 +35,6 @@ class FinishResult:
     days_least: int
     cans: int
     outside_mm2: float
-    stair_mm3: float
     steps: int
     products: tuple[Needed, ...]
     fails: tuple[Fails, ...] = ()
@@ -67,13 +66,11 @@ class FinishData:
     regions: tuple[RegionRecord, ...] = ()
     steps: tuple[Step, ...] = ()
     by_kind: dict[str, float] | None = None
-    elapsed_h: float = 0.0
+    """Hours of hands by kind."""
     bench_h: float = 0.0
     bench_from_h: float = 0.0
     offers: tuple[FinishOffer, ...] = ()
     beside: tuple[Beside, ...] = ()
-    seam_mm: float = 0.0
-    area_mm2: float = 0.0
 
 
 def finish_record(skin: Skin, regions: Regions, plan: FinishPlan) -> dict[str, Any]:
@@ -86,7 +83,7 @@ def finish_record(skin: Skin, regions: Regions, plan: FinishPlan) -> dict[str, A
             {"name": r.name, "kind": r.kind, "area_mm2": r.area_mm2, "step_mm": {"mean": r.step_mm.mean, "p95": r.step_mm.p95}}
             for r in regions.regions
         ],
-        "stair_mm3": round(skin.stair_mm3(), 1),
+        "stair_mm3": round(skin.stair_mm3, 1),
         "seam_mm": round(sum(skin.closed_mm), 1),
         **steps_record(plan.steps, plan.products, plan.hands_h, plan.wait_h, plan.days_least),
     }

@@ -1,7 +1,7 @@
 """A piece's surface parted into regions that are worked alike: by their bend, by what is on them, and where the maker says so."""
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 
 import numpy as np
 from scipy.sparse import coo_matrix
@@ -24,6 +24,10 @@ _ROD_PER_MM = 1 / 12
 """Rounder outward than this a pad rides on a line and flattens it; common practice, no source."""
 _RELIEF_CELL_MM, _RELIEF_SHARE, _RELIEF_EACH = 6.0, 0.5, 0.1
 """Where edges and grooves take so much of what lies within a cell and its neighbours, and some of each, it is relief."""
+_MOST_CELLS = 4e6
+_CREASE_DEG = 30.0
+_REACHES_MM = 12.0
+"""How far a place of the maker's may lie off the surface."""
 _SPECK_MM2 = {"dome": 60.0, "relief": 60.0, "edge": 40.0, "groove": 30.0}
 _OWN_SHARE, _OWN_MM2 = 0.08, 600.0
 """A smooth or relief region of so much of the outside, and no less than so much, has a name of its own; the rest is taken together."""
@@ -86,7 +90,7 @@ class Regions:
 
     regions: tuple[Region, ...]
     of_face: Ints
-    missed: tuple[str, ...] = field(default=())
+    missed: tuple[str, ...] = ()
     """The maker's places that lie on nothing any more."""
 
 
@@ -127,25 +131,19 @@ def regions_of(
             label[label == label[one]] = label[other]
     own: dict[int, OwnRegion] = {}
     for mark in marks:
-        faces = np.zeros(len(label), np.bool_)
-        for at in (*mark.places_mm, *((-x, y, z) for x, y, z in mark.places_mm if mark.mirrored)):
-            face = face_at(at, mark.name)
-            if face is not None:
-                faces |= grown(skin, face, mark.grow, mark.reach_mm)
-        faces &= label >= 0
+        places = (*mark.places_mm, *((-x, y, z) for x, y, z in mark.places_mm if mark.mirrored))
+        seeds = [face for at in places if (face := face_at(at, mark.name)) is not None]
+        faces = grown(skin, seeds, mark.grow, mark.reach_mm) & (label >= 0)
         if skin.areas[faces].sum() < 1.0:
             if mark.name not in missed:
                 raise RecipeProblem(
-                    f"“{mark.name}” covers nothing: its place lies on a glued face. Set it on the outside, or delete it.", "marks"
+                    f"“{mark.name}” covers nothing: its place lies on a glued face. Set it on the outside, or delete it.", "own_regions"
                 )
             continue
         label[faces] = len(names)
         own[len(names)] = mark
         names.append((mark.kind or _mostly(kinds[faces], skin.areas[faces]), mark.name))
     return Regions(*_told(skin, label, names, own), tuple(dict.fromkeys(missed)))
-
-
-_REACHES_MM = 12.0
 
 
 def kinds_of(skin: Skin) -> Ints:
@@ -168,27 +166,21 @@ def kinds_of(skin: Skin) -> Ints:
     return kind
 
 
-def grown(skin: Skin, face: int, grow: str, reach_mm: float) -> Bools:
-    """(m,): the faces that hang together with one: up to creases of more than 30 degrees, or as far over the surface as it reaches."""
-    surface = skin.surface
-    count = len(skin.part)
-    # Parts that are glued hang together across their seam.
+def grown(skin: Skin, seeds: Sequence[int], grow: str, reach_mm: float) -> Bools:
+    """(m,): the faces that hang together with any of these: up to creases of more than ``_CREASE_DEG``, or as far over the surface as it reaches."""
+    if not seeds:
+        return np.zeros(len(skin.part), np.bool_)
     if grow == "crease":
-        label = surface.regions(30.0)
-        return np.asarray(label == label[face])
-    # From each face to all it shares a corner with: over its three sides alone the way would run in zigzag.
-    on = coo_matrix(
-        (np.ones(3 * count, np.int8), (np.repeat(np.arange(count), 3), surface.faces.ravel())), (count, len(surface.corners))
-    ).tocsr()
-    a, b = (on @ on.T).nonzero()
-    far = np.linalg.norm(skin.middles[a] - skin.middles[b], axis=1)
-    graph = coo_matrix((np.maximum(far, 1e-9), (a, b)), (count, count)).tocsr()
-    return np.asarray(dijkstra(graph, indices=face, limit=reach_mm) <= reach_mm)
+        label = skin.surface.regions(_CREASE_DEG)
+        return np.asarray(np.isin(label, label[seeds]))
+    return np.asarray(dijkstra(skin.surface.ways, indices=seeds, limit=reach_mm, min_only=True) <= reach_mm)
 
 
 def _in_relief(skin: Skin, edge: Bools, groove: Bools) -> Bools:
     """(m,): outside faces among many edges and grooves."""
-    cell = np.floor((skin.middles - skin.middles.min(axis=0)) / _RELIEF_CELL_MM).astype(np.int64) + 1
+    # Of what is very large the cells grow, so that they stay countable.
+    pitch = max(_RELIEF_CELL_MM, float((np.prod(np.ptp(skin.middles, axis=0) + _RELIEF_CELL_MM) / _MOST_CELLS) ** (1 / 3)))
+    cell = np.floor((skin.middles - skin.middles.min(axis=0)) / pitch).astype(np.int64) + 1
     shape = tuple(cell.max(axis=0) + 2)
     at = np.ravel_multi_index(tuple(cell.T), shape)
     size = int(np.prod(shape))
@@ -329,7 +321,9 @@ def _region(skin: Skin, faces: Bools, kind: RegionKind, name: str, mark: OwnRegi
     nearest = skin.middles[faces][int(np.argmin(np.linalg.norm(skin.middles[faces] - middle, axis=1)))]
     parts, each = np.unique(skin.part[faces], return_counts=True)
     material = skin.materials[int(parts[int(np.argmax(each))])]
-    seams = [skin.closed_mm[k] for k in np.unique(skin.seam[faces]) if k >= 0] if kind == "seam" else []
+    # Of a seam that is shared out each region has its part, by area.
+    bands = [(k, float(area[skin.seam[faces] == k].sum())) for k in np.unique(skin.seam[faces]) if k >= 0] if kind == "seam" else []
+    seams = [skin.closed_mm[k] * mine / max(float(skin.areas[skin.seam == k].sum()), 1e-9) for k, mine in bands]
     region = Region(
         mark.id if mark else name, name, kind, round(total, 1), StepDepth(round(float((area * stairs).sum() / total), 4), round(_p95(stairs, area), 4)),
         round(float((0.5 * stairs * area)[skin.outside[faces]].sum()), 1), round(float((0.5 * depth * area).sum()), 1),

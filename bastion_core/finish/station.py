@@ -1,7 +1,7 @@
 """The station Finish: the surface and how it becomes smooth, with hands, waits and quantities."""
 
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -21,17 +21,18 @@ from bastion_core.finish.plan import FinishPlan, Worker, planned, schools_of
 from bastion_core.finish.recipe import FinishRecipe, OwnRegion
 from bastion_core.finish.records import GLUED, LOOK, FinishData, FinishResult, Mended, RegionRecord
 from bastion_core.finish.regions import Regions, regions_of
-from bastion_core.finish.surface import SLOW_SCALLOP, PartPrinted, Skin, skin_of
-from bastion_core.finish.table import FAULTS, PRIMERS, PRODUCTS, HandKind
+from bastion_core.finish.surface import PartPrinted, Skin, skin_of
+from bastion_core.finish.table import FAULTS, MELTS_UNDER_DEG_C, MOST_ROUNDS, PRIMERS, PRODUCTS, HandKind, product
 from bastion_core.formats.glb import write_glb
-from bastion_core.geometry.mesh import Floats, Mesh
+from bastion_core.geometry.mesh import Floats, Mesh, some_of
 from bastion_core.join.station import JoinData
 from bastion_core.pieces.standing import load_mesh
 from bastion_core.print.profile import MATERIALS
 from bastion_core.print.recipe import PrintRecipe
-from bastion_core.print.sanding import SCALLOP
+from bastion_core.print.sanding import SCALLOP, SLOW_SCALLOP
 from bastion_core.print.station import PrintData, PrintResult
 from bastion_core.progress import Progress, span
+from bastion_core.shop import HANDS_WEIGH
 
 _REPEATED = 2
 
@@ -50,6 +51,8 @@ class FinishInputs:
     paces: tuple[tuple[HandKind, float], ...] = ()
     resin_layer_mm: float = 0.05
     aim: str = ""
+    hands_weigh: float = HANDS_WEIGH
+    """Hours of the printer that an hour of sanding weighs."""
 
 
 class FinishStation(Station[Case, FinishInputs, FinishResult]):
@@ -64,9 +67,10 @@ class FinishStation(Station[Case, FinishInputs, FinishResult]):
         recipe = case.of(FinishRecipe)
         vats = case.shop.in_resin
         return FinishInputs(
-            known["join"].ref, known["print"].ref, known["cut"].ref, recipe, case.of(PrintRecipe), case.of(AssembleRecipe).bench_h, known["fit"].result.scale,
+            known["join"].ref, known["print"].ref, known["cut"].ref, recipe, # A colour says nothing of a surface.
+            replace(case.of(PrintRecipe), colour=""), case.of(AssembleRecipe).bench_h, known["fit"].result.scale,
             tuple(paces_of(case.shop.hands, recipe.pace).items()), vats[0].resin_layer_mm if vats else 0.05,
-            case.of(CutRecipe).aim if case.of(CutRecipe).cuts is None else "",
+            case.of(CutRecipe).aim if case.of(CutRecipe).cuts is None else "", case.shop.weights.steps,
         )  # fmt: skip
 
     def run(self, inputs: FinishInputs, place: Place, progress: Progress) -> Made[FinishResult]:
@@ -78,15 +82,15 @@ class FinishStation(Station[Case, FinishInputs, FinishResult]):
         recipe, worker = inputs.recipe, Worker(dict(inputs.paces), Bench(inputs.bench_h))
         marks = (*recipe.own_regions, *_faults(recipe))
 
-        def again(changed: Skin, with_marks: Sequence[OwnRegion] = marks) -> Regions:
-            return regions_of(changed, with_marks, recipe.merged, recipe.splits, inputs.scale)
+        def again(changed: Skin) -> Regions:
+            return regions_of(changed, marks, recipe.merged, recipe.splits, inputs.scale)
 
         try:
             regions = again(skin)
             plan = planned(regions.regions, recipe, worker)
         except RecipeProblem as problem:
             _look(skin, Regions((), np.full(len(skin.part), -1)), place)
-            return Made(FinishResult(0.0, 0.0, 0, 0, 0.0, 0.0, 0, (), impossible=problem.said), FinishData())
+            return Made(FinishResult(0.0, 0.0, 0, 0, 0.0, 0, (), impossible=problem.said), FinishData())
         _look(skin, regions, place)
         progress(0.6, "what other decisions would do")
         now = offers.Now(regions.regions, recipe, worker, plan)
@@ -94,8 +98,8 @@ class FinishStation(Station[Case, FinishInputs, FinishResult]):
         return Made(
             _result(skin, regions, plan, recipe),
             FinishData(
-                _records(regions, plan, recipe), plan.steps, {str(k): v for k, v in plan.by_kind.items()}, plan.elapsed_h, inputs.bench_h, worker.bench.from_h, told,
-                offers.side_by_side(regions.regions, recipe, worker), round(sum(skin.closed_mm), 1), round(skin.whole_mm2, 1),
+                _records(regions, plan, recipe), plan.steps, {str(k): v for k, v in plan.by_kind.items()}, inputs.bench_h, worker.bench.from_h, told,
+                offers.side_by_side(regions.regions, recipe, worker),
             ),
         )  # fmt: skip
 
@@ -121,8 +125,8 @@ class FinishStation(Station[Case, FinishInputs, FinishResult]):
         return skin_of(parts, rims)
 
     def _offers(
-        self, now: "offers.Now", inputs: FinishInputs, place: Place, skin: Skin, printed: PrintData, again: Any, progress: Progress
-    ) -> tuple["offers.FinishOffer", ...]:
+        self, now: offers.Now, inputs: FinishInputs, place: Place, skin: Skin, printed: PrintData, again: offers.Again, progress: Progress
+    ) -> tuple[offers.FinishOffer, ...]:
         recipe, result = inputs.printed, place.result(inputs.print, PrintResult)
         ways = [
             offers.OtherLying(p.name, p.id, way.called, way.down, way.hours - (p.hours or 0.0))
@@ -140,7 +144,7 @@ class FinishStation(Station[Case, FinishInputs, FinishResult]):
         found += offers.of_lying(now, skin, ways, again, recipe.lying, profile.holding() if profile.support != "none" else None)
         found += offers.of_seams(now, cut.alternatives, inputs.aim or None)
         found += offers.of_resin(now, skin, [(b.part, b.name) for b in result.better_in_resin], inputs.resin_layer_mm, again, recipe.resin)
-        return offers.worth(found + offers.of_hands(now))
+        return offers.worth(found + offers.of_hands(now), inputs.hands_weigh)
 
     def findings(self, case: Case, result: FinishResult) -> tuple[Finding | Note, ...]:
         """What does not hold, what stays rough, what went wrong before, what harms."""
@@ -159,7 +163,7 @@ class FinishStation(Station[Case, FinishInputs, FinishResult]):
                 )
             )
         if result.left:
-            words = "{}: rougher than wanted even after five rounds of primer. Fill it, or choose another surface."
+            words = f"{{}}: rougher than wanted even after {MOST_ROUNDS} rounds of primer. Fill it, or choose another surface."
             remedy = Remedy(say("Sand, spot putty, prime"), {"school": "putty", "schools": []})
             said.append(Finding("left", Verdict.TIGHT, say(words, ", ".join(result.left)), remedies=(remedy,)))
         if result.spoilt:
@@ -181,7 +185,7 @@ class FinishStation(Station[Case, FinishInputs, FinishResult]):
                 said.append(Note("fault", say("{}: {} to mend.", name, cost)))
         if result.missed:
             said.append(Note("missed", say(f"On nothing any more, and left out: {', '.join(result.missed)}.")))
-        if result.softens_deg_c is not None and result.softens_deg_c < 80:
+        if result.softens_deg_c is not None and result.softens_deg_c < MELTS_UNDER_DEG_C:
             said.append(Note("warm", say(f"It softens at {result.softens_deg_c:.0f} °C: keep the sander moving, or it melts.")))
         if result.isocyanates:
             said.append(Note("isocyanates", say(PRODUCTS["filler-2k"].caution)))
@@ -244,9 +248,9 @@ def _result(skin: Skin, regions: Regions, plan: FinishPlan, recipe: FinishRecipe
     sanded = [r.material for r in regions.regions if recipe.power and not r.resin and r.by_hand < 1 and r.kind != "inside"]
     softens = min((MATERIALS[m].softens_deg_c for m in sanded if m in MATERIALS), default=None)
     return FinishResult(
-        plan.hands_h, plan.wait_h, plan.days_least, plan.packs("can"), round(float(skin.areas[skin.outside].sum()), 1), round(skin.stair_mm3(), 1),
+        plan.hands_h, plan.wait_h, plan.days_least, plan.packs("can"), round(float(skin.areas[skin.outside].sum()), 1),
         len(plan.steps), plan.products, plan.fails, plan.left, plan.spoilt, regions.missed, tuple(mended), softens,
-        any(s.product_key == "filler-2k" for s in plan.steps),
+        any(product(s.product_key).base == "two-part" for s in plan.steps if s.product_key),
     )  # fmt: skip
 
 
@@ -257,9 +261,8 @@ def _look(skin: Skin, regions: Regions, place: Place) -> None:
     for number, name in [*enumerate(r.id for r in regions.regions), (-1, GLUED)]:
         mine = regions.of_face == number
         if mine.any():
-            used, at = np.unique(skin.mesh.faces[mine], return_inverse=True)
-            shown[name] = Mesh(skin.mesh.vertices[used], at.reshape(-1, 3))
-            weight = np.repeat(skin.areas[mine], 3)
-            deep = np.bincount(at.ravel(), weight * np.repeat(np.where(skin.outside, skin.depth_mm, 0.0)[mine], 3), minlength=len(used))
-            depths[name] = deep / np.maximum(np.bincount(at.ravel(), weight, minlength=len(used)), 1e-9)
+            shown[name] = some_of(skin.mesh, mine)
+            at, weight = shown[name].faces.ravel(), np.repeat(skin.areas[mine], 3)
+            deep = np.bincount(at, weight * np.repeat(np.where(skin.outside, skin.depth_mm, 0.0)[mine], 3))
+            depths[name] = deep / np.maximum(np.bincount(at, weight), 1e-9)
     write_glb(shown, place.folder / LOOK, depths)

@@ -4,7 +4,7 @@ Depths and areas hang on how each part lay in the printer; what shows hangs on t
 """
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
@@ -17,10 +17,11 @@ from bastion_core.finish.table import SEAM_BAND_MM
 from bastion_core.formats.glb import simplified
 from bastion_core.geometry.arrays import Floats, Ints, directions
 from bastion_core.geometry.creases import Bools, Surface
-from bastion_core.geometry.facets import is_closed
-from bastion_core.geometry.mesh import Mesh
+from bastion_core.geometry.mesh import Mesh, some_of
+from bastion_core.geometry.rims import open_half_edges
+from bastion_core.geometry.section import perimeter
 from bastion_core.geometry.solid import Solid
-from bastion_core.print.sanding import LEVEL, SCALLOP, SLOW_SCALLOP, stairs_mm
+from bastion_core.print.sanding import LEVEL, SCALLOP, stairs_mm
 from bastion_core.print.shows import hull_middle
 from bastion_core.print.supports import Holding, hanging
 
@@ -84,7 +85,7 @@ class Skin:
     """Letters of the seams."""
     whole_mm2: float = 0.0
     """Area of all faces before any were simplified away."""
-    closed_mm: tuple[float, ...] = field(default=())
+    closed_mm: tuple[float, ...] = ()
     """Length of each seam's rim."""
     materials: tuple[str, ...] = ()
     """Of each part."""
@@ -107,14 +108,8 @@ class Skin:
     def relaid(self, part: int, lying: Floats, holding: Holding | None) -> "Skin":
         """The same with one part printed lying otherwise (4x4 from the piece)."""
         mine = self.part == part
-        own = Mesh(self.mesh.vertices, self.mesh.faces[mine])
-        used, at = np.unique(own.faces, return_inverse=True)
-        lay = Mesh(own.vertices[used], at.reshape(-1, 3)).transformed(lying)
         level, held = self.level.copy(), self.held.copy()
-        level[mine] = np.abs(self.surface.normals[mine] @ lying[2, :3])
-        held[mine] = False
-        if holding is not None:
-            held[np.flatnonzero(mine)[hanging(lay, holding.lying(lying)).faces]] = True
+        level[mine], held[mine] = _laid(some_of(self.mesh, mine), self.surface.normals[mine], lying, holding)
         stairs = stairs_mm(level, self.layer_mm)
         deepest = float(self.scallop_mm[mine].max(initial=0.0))
         walls = np.where(mine, np.where(level > LEVEL, 0.0, deepest), self.scallop_mm)
@@ -134,55 +129,55 @@ class Skin:
             self, layer_mm=layer, stairs_mm=stairs_mm(self.level, layer), scallop_mm=np.where(mine, 0.0, self.scallop_mm), resin=resin
         )
 
-    def stair_mm3(self, of: Bools | None = None) -> float:
+    @property
+    def stair_mm3(self) -> float:
         """What would fill the steps of the outside: half a step deep on each, as they are triangles in section."""
-        which = self.outside if of is None else self.outside & of
-        return float((0.5 * self.stairs_mm * self.areas)[which].sum())
+        return float((0.5 * self.stairs_mm * self.areas)[self.outside].sum())
 
 
-def skin_of(
-    parts: Sequence[PartPrinted], seams: Mapping[str, Floats] | None = None, most_faces: int = MOST_FACES, apart: bool = False
-) -> Skin:
-    """The skin of a piece out of its printed parts; ``seams`` are rims (n, 3) by their letters. MeshProblem where a part is not closed.
-
-    ``apart``: the parts do not touch, so none of their faces is looked at as glued.
-    """
+def skin_of(parts: Sequence[PartPrinted], seams: Mapping[str, Floats] | None = None) -> Skin:
+    """The skin of a piece out of its printed parts; ``seams`` are rims (n, 3) by their letters. MeshProblem where a part is not closed."""
     whole = [float(np.linalg.norm(p.mesh.area_vectors, axis=1).sum()) for p in parts]
-    meshes = [workable(p.mesh, most_faces * a / sum(whole)) for p, a in zip(parts, whole, strict=True)]
+    meshes = [workable(p.mesh, MOST_FACES * a / sum(whole)) for p, a in zip(parts, whole, strict=True)]
     offsets = np.cumsum([0, *(len(m.vertices) for m in meshes)])
     mesh = Mesh(
         np.concatenate([m.vertices for m in meshes]), np.concatenate([m.faces + o for m, o in zip(meshes, offsets[:-1], strict=True)])
     )
     part = np.repeat(np.arange(len(parts)), [len(m.faces) for m in meshes])
     surface = _surface(meshes)
-    level, layer, scallop, held = (np.zeros(len(part)) for _ in range(4))
+    level, layer, scallop = (np.zeros(len(part)) for _ in range(3))
+    held = np.zeros(len(part), np.bool_)
     for k, (printed, own) in enumerate(zip(parts, meshes, strict=True)):
         mine = part == k
-        lay = own.transformed(printed.lying)
-        up = surface.normals[mine] @ printed.lying[2, :3]
-        level[mine], layer[mine], scallop[mine] = np.abs(up), printed.layer_mm, printed.scallop
-        if printed.holding is not None:
-            at = np.zeros(len(own.faces), np.bool_)
-            at[hanging(lay, printed.holding.lying(printed.lying)).faces] = True
-            held[mine] = at
+        level[mine], held[mine] = _laid(own, surface.normals[mine], printed.lying, printed.holding)
+        layer[mine], scallop[mine] = printed.layer_mm, printed.scallop
     stairs = stairs_mm(level, layer)
     walls = np.where(level > LEVEL, 0.0, scallop * layer)
     bends = bends_of(surface, mesh)
-    outside, glued = _looked_at(mesh, surface, part, bends, apart or len(parts) == 1)
+    outside, glued = _looked_at(mesh, surface, part, bends, len(parts) == 1)
     rims = {letters: _spread(np.asarray(rim, dtype=np.float64)) for letters, rim in (seams or {}).items()}
     near = _near(mesh.triangles.mean(axis=1), list(rims.values()))
     return Skin(
-        mesh, surface, tuple(p.name for p in parts), part, level, layer, stairs, walls, held.astype(np.bool_), outside, glued, bends,
-        np.where(outside, near, -1), tuple(rims), sum(whole), tuple(_length(r) for r in rims.values()),
+        mesh, surface, tuple(p.name for p in parts), part, level, layer, stairs, walls, held, outside, glued, bends,
+        np.where(outside, near, -1), tuple(rims), sum(whole), tuple(perimeter(r) if len(r) else 0.0 for r in rims.values()),
         tuple(p.material for p in parts), tuple(p.resin for p in parts),
     )  # fmt: skip
+
+
+def _laid(mesh: Mesh, normals: Floats, lying: Floats, holding: Holding | None) -> tuple[Floats, Bools]:
+    """(m,), (m,): of a part's faces how nearly level they lie, and which of them a support touches."""
+    held = np.zeros(len(mesh.faces), np.bool_)
+    if holding is not None:
+        held[hanging(mesh.transformed(lying), holding.lying(lying)).faces] = True
+    return np.abs(normals @ lying[2, :3]), held
 
 
 def workable(mesh: Mesh, most_faces: float) -> Mesh:
     """The same surface in faces of about one size: fine ones taken together, long ones parted. MeshProblem where it is not closed."""
     area = float(np.linalg.norm(mesh.area_vectors, axis=1).sum())
     count = int(np.clip(area / _FACE_MM2, min(_LEAST_FACES, most_faces), most_faces))
-    thin = simplified(mesh, count) if is_closed(mesh.faces) else mesh
+    # A hole that goes with the triangles round it is a hole all the same.
+    thin = mesh if len(open_half_edges(mesh.faces)) else simplified(mesh, count)
     try:
         solid = Solid.from_mesh(thin)
     except MeshProblem:  # taken together it may touch itself: then it is looked at as fine as it came, and refused where that is not closed
@@ -306,10 +301,6 @@ def _spread(rim: Floats) -> Floats:
     return np.concatenate([a + (b - a) * np.arange(n)[:, None] / n for a, b, n in zip(rim, on, steps, strict=True)])
 
 
-def _length(rim: Floats) -> float:
-    return float(np.linalg.norm(np.roll(rim, -1, axis=0) - rim, axis=1).sum()) if len(rim) else 0.0
-
-
 def _near(points: Floats, rims: Sequence[Floats]) -> Ints:
     """(m,): which rim runs within a band's reach of each place, the nearest; -1 where none does."""
     nearest, at = np.full(len(points), SEAM_BAND_MM), np.full(len(points), -1)
@@ -320,6 +311,3 @@ def _near(points: Floats, rims: Sequence[Floats]) -> Ints:
         closer = distance < nearest
         nearest[closer], at[closer] = distance[closer], k
     return at
-
-
-__all__ = ["SLOW_SCALLOP", "PartPrinted", "Skin", "bends_of", "skin_of", "workable"]

@@ -14,10 +14,11 @@ REGION_NAMES: dict[RegionKind, str] = {
     "dome": "Smooth", "relief": "Relief", "edge": "Edges", "groove": "Grooves", "seam": "Seams", "scar": "Support scars", "inside": "Inside", "flexible": "Flexible",
 }  # fmt: skip
 HandKind = Literal["clean", "sand", "fill", "spray"]
+Pace = Literal["practised", "first"]
+PACES: dict[Pace, str] = {"practised": "practised", "first": "first time"}
 HAND_KINDS: dict[HandKind, str] = {"clean": "Cleaning up", "sand": "Sanding", "fill": "Filling", "spray": "Spraying"}
 Role = Literal["filler", "primer", "base", "clear", "mask"]
 Base = Literal["water", "lacquer", "acetone", "enamel", "epoxy", "uv", "two-part", "none"]
-Pace = Literal["practised", "first"]
 
 GRAIN_UM: dict[int, float] = {
     60: 269, 80: 201, 100: 162, 120: 125, 150: 100, 180: 82, 220: 68, 240: 58.5, 320: 46.2, 400: 35.0, 600: 25.8, 800: 21.8, 1000: 18.3,
@@ -64,6 +65,10 @@ LESS_SOLID: dict[str, float] = {"pla": 1.0, "pla-sand": 3.2, "petg": 0.7, "abs":
 """How much faster a material is sanded than PLA; common practice (a helmet of easy-sanding PLA: an hour of hands), no source."""
 RESIN_SOLID = 0.8
 """The same of cured printing resin; common practice, no source."""
+EASY = "pla-sand"
+"""The material that is sanded most easily."""
+MELTS_UNDER_DEG_C = 80.0
+"""What softens below this melts under a sander that stays in one place; common practice, no source."""
 FLEXIBLE = ("tpu",)
 """Materials that bend: no sandpaper cuts them, and what lies on them has to bend too."""
 POWDER_FROM_MM = 0.3
@@ -210,11 +215,11 @@ SCHOOLS: dict[str, School] = {
         School("resin", "Brushed UV resin", 0.0, "uv", 2, 120, _WIDE, "brush", how="Two light coats, each cured; out of grooves and off sharp edges",
                source="one pass of 120 takes 80 to 90 % of the lines after it; common practice, no source"),
         School("epoxy", "Brushed epoxy coat", 0.3, "epoxy", 1, 150, ("dome", "seam", "scar", "inside", "relief"), "brush", how="Brush it out and turn the piece while it sets"),
-        School("brush", "Thinned spot putty, brushed", 0.5, "putty-thin", 2, 180, how="Two brushed coats, the second across the first"),
+        School("brush", "Thinned spot putty, brushed", 0.5, "putty-thin", 2, 180, elsewhere="sand", how="Two brushed coats, the second across the first"),
         School("wood", "Water-based wood filler, wiped lean", 0.5, "wood", 1, 180, _WIDE, "sand", how="Wipe it lean into the lines, and off again"),
         School("wood-spread", "Water-based wood filler, spread", 0.2, "wood", 2, 150, _WIDE, "sand", how="Spread it over the lines, twice, and leave it on"),
         School("paste", "Acrylic paste", 0.5, "paste", 1, 150, _WIDE, "sand", how="Spread with a wet card"),
-        School("2k", "Catalysed filler primer", 0.7, "filler-2k", 2, 320, how="Two coats; fine edges stay"),
+        School("2k", "Catalysed filler primer", 0.7, "filler-2k", 2, 320, elsewhere="sand", how="Two coats; fine edges stay"),
         School("sand", "Sand and prime", 1.0, how="Down to the bottom of the steps"),
         School("heat", "Heat tool", 0.2, "", 0, 180, ("dome", "seam", "scar"), "sand", ("pla", "pla-sand", "petg", "abs", "asa"), 0.5,
                "Pass over quickly; never stay in one place", "Heat gun and hot plastic burn: gloves, fresh air; thin walls warp: try it on a failed print."),
@@ -234,6 +239,8 @@ class Target:
     leaves_mm: float
     grit: int
     rounds: int
+    checked: bool = True
+    """Whether the last coat of primer is looked at under a mist of black too."""
     source: str = "common practice, no source"
 
 
@@ -243,13 +250,14 @@ TARGETS: dict[str, Target] = {
         Target("display", "Display gloss", 0.014, 600, 2),
         Target("worn", "Worn and weathered", 0.035, 400, 1),
         Target("mirror", "Mirror metal", 0.007, 2000, 2),
-        Target("distance", "Good from two metres", 0.09, 240, 1),
+        Target("distance", "Good from two metres", 0.09, 240, 1, checked=False),
     )
 }
 PRIMED_GRIT = 320
 """What each coat of primer is sanded with before the next; common practice, no source."""
 COATS_A_ROUND, MOST_ROUNDS = 2, 5
 Jumps = Literal["small", "wide"]
+JUMPS: dict[Jumps, str] = {"small": "small", "wide": "wide"}
 STRIDE: dict[Jumps, float] = {"small": 0.58, "wide": 0.36}
 """The finest grain that follows another, by that one's: 80, 120, 180, 320 in small jumps; 80, 220, 600 in wide ones; common practice, no source."""
 LEFT_MM = 0.1

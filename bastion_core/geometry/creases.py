@@ -1,10 +1,11 @@
 """A surface by its edges: how sharp they are, which way they turn, which faces hang together between sharp ones."""
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.sparse import coo_matrix
+from scipy.sparse import coo_matrix, csr_matrix
 from scipy.sparse.csgraph import connected_components
 
 from bastion_core.geometry.facets import edges_of, welded
@@ -49,6 +50,17 @@ class Surface:
         hollow = np.einsum("ij,ij->i", normals[pairs[:, 0]], middle[pairs[:, 1]] - middle[pairs[:, 0]]) > 0
         a, b = edges[two].T
         return cls(corners, faces, normals, areas, pairs, angle, hollow, np.linalg.norm(corners[a] - corners[b], axis=1), edges[two])
+
+    @cached_property
+    def ways(self) -> csr_matrix:
+        """(m, m): how far (mm) the middle of each face lies from those of all faces it shares a corner with: over its three sides alone a way over
+        the surface would run in zigzag."""
+        count, middles = len(self.faces), self.corners[self.faces].mean(axis=1)
+        on = coo_matrix(
+            (np.ones(3 * count, np.int8), (np.repeat(np.arange(count), 3), self.faces.ravel())), (count, len(self.corners))
+        ).tocsr()
+        a, b = (on @ on.T).nonzero()
+        return coo_matrix((np.maximum(np.linalg.norm(middles[a] - middles[b], axis=1), 1e-9), (a, b)), (count, count)).tocsr()
 
     def regions(self, most_deg: float, hollow: bool | None = None, within: Bools | None = None) -> Ints:
         """(m,): a label for each face: faces that hang together over edges turned by at most so much, of one kind where that is given.

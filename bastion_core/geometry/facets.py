@@ -52,16 +52,6 @@ def welded(mesh: Mesh) -> tuple[Floats, Ints]:
     return unique, np.asarray(inverse.ravel()[mesh.faces], dtype=np.int64)
 
 
-def is_closed(faces: Ints) -> bool:
-    """Whether every edge of faces (m, 3) is run through once each way: the surface has no hole, and is wound alike everywhere."""
-    if not len(faces):
-        return False
-    size = np.int64(int(faces.max()) + 1)
-    a, b = faces.ravel(), np.roll(faces, -1, axis=1).ravel()
-    there, back = np.sort(a * size + b), np.sort(b * size + a)
-    return bool((there[1:] != there[:-1]).all() and (there == back).all())
-
-
 def edges_of(faces: Ints) -> tuple[Ints, Ints, Ints, Ints]:
     """Half edges (3n, 2) in the order of their edges, the face of each, and where each edge begins and how many share it."""
     half = np.sort(np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]]]), axis=1)

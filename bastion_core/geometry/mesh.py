@@ -4,6 +4,7 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
+from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
 from bastion_core.geometry.arrays import Floats, Ints
@@ -88,6 +89,12 @@ class Mesh:
         vertices = self.vertices @ matrix[:3, :3].T + matrix[:3, 3]
         faces = self.faces[:, ::-1] if np.linalg.det(matrix[:3, :3]) < 0 else self.faces
         return Mesh(vertices, np.ascontiguousarray(faces))
+
+
+def some_of(mesh: Mesh, faces: "NDArray[np.bool_] | Ints") -> Mesh:
+    """Some of its faces (a mask (m,) or numbers), with the corners they use and no others, in their order."""
+    used, at = np.unique(mesh.faces[faces], return_inverse=True)
+    return Mesh(mesh.vertices[used], at.reshape(-1, 3).astype(np.int64))
 
 
 def faceted(mesh: Mesh) -> Mesh:

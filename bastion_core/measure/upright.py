@@ -15,7 +15,7 @@ from scipy.sparse import coo_matrix, diags
 from bastion_core.errors import MeshProblem, RecipeProblem
 from bastion_core.findings import Said, mm, say
 from bastion_core.geometry.facets import bodies_of
-from bastion_core.geometry.mesh import Floats, Mesh
+from bastion_core.geometry.mesh import Floats, Mesh, some_of
 from bastion_core.geometry.place import scaling, shifting
 from bastion_core.measure.laid_over import POINTS, by_points, laid_over, starts_of
 from bastion_core.measure.scan import Taken, measure_body, measure_head
@@ -171,8 +171,7 @@ def _largest_parts(mesh: Mesh) -> Mesh:
     area = np.linalg.norm(mesh.area_vectors, axis=1)
     share = np.bincount(of_face, weights=area, minlength=count) / area.sum()
     keep = share[of_face] >= _KEEP_SHARE
-    used, faces = np.unique(mesh.faces[keep], return_inverse=True)
-    return Mesh(mesh.vertices[used], faces.reshape(-1, 3).astype(np.int64))
+    return some_of(mesh, keep)
 
 
 def _is_noisy(mesh: Mesh) -> bool:

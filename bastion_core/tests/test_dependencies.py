@@ -198,7 +198,7 @@ class Decided(unittest.TestCase):
             "infill": ["30"], "pin_diameters_mm": ["3"], "cuts": ["none"], "site": ["head"], "side": ["left"], "unit": ["cm"], "way_in": ["open"],
             "material": ["petg"], "features": ["1,2,3:magnet-6x3"], "as_one": ["1-2"], "support": ["grid"], "aim": ["parts"], "keep_out": ["1,2,3:20"],
             "joints": ["A-B=lug"], "marks": ["raised"], "glue": ["epoxy"], "rods": ["z:8"], "ballast": ["A=sand:100"], "swing_g": ["5"], "inside": ["paint"], "put_in": ["lamp@A=10x10x8"], "unglued": ["A-B"], "fixed": ["a<b"],
-            "target": ["worn"], "school": ["resin"], "pace": ["first"], "jumps": ["wide"], "primer": ["primer-water"],
+            "target": ["worn"], "school": ["resin"], "pace": ["first"], "jumps": ["wide"], "primer": ["primer-water"], "own_regions": ["Crown@1,2,3:20=resin"], "products": ["putty=9"],
         }  # fmt: skip
         for kind in RECIPES:
             for name, known in decisions(kind).items():

@@ -12,8 +12,9 @@ from bastion_core.assemble.table import INSIDES
 from bastion_core.cut.aims import AIMS
 from bastion_core.cut.recipe import KEEP_OUT_MM, MOST_BOW_MM
 from bastion_core.engine.keeping import plain
+from bastion_core.finish.pace import LEAST_MIN, MOST_MIN, TEACHES_FROM_MIN
 from bastion_core.finish.recipe import OwnRegion
-from bastion_core.finish.table import FAULTS, HAND_KINDS, PRIMERS, PRODUCTS, REGION_NAMES, SCHOOLS, TARGETS, Product
+from bastion_core.finish.table import FAULTS, HAND_KINDS, JUMPS, PACES, PRIMERS, PRODUCTS, REGION_NAMES, SCHOOLS, TARGETS, Product
 from bastion_core.fit.bays import PLACES
 from bastion_core.fit.layers import LAYERS, WHERES
 from bastion_core.fit.movement import LEAST_DOWN_DEG
@@ -55,6 +56,9 @@ class Finishing:
     schools: dict[str, str]
     targets: dict[str, str]
     primers: dict[str, str]
+    paces: dict[str, str]
+    jumps: dict[str, str]
+    """Of grits."""
     kinds: dict[str, str]
     """Of regions."""
     faults: dict[str, str]
@@ -62,6 +66,10 @@ class Finishing:
     products: tuple[Product, ...]
     new_region: OwnRegion
     """As the page begins with."""
+    minutes: tuple[float, float]
+    """That a step may take."""
+    teaches_from_min: float
+    """Shorter steps say nothing of a pace."""
 
 
 @dataclass(frozen=True)
@@ -165,11 +173,15 @@ def trade(request) -> Response:
             {s.key: s.name for s in SCHOOLS.values()},
             {t.key: t.name for t in TARGETS.values()},
             {k: PRODUCTS[k].name for k in PRIMERS},
+            {str(k): v for k, v in PACES.items()},
+            {str(k): v for k, v in JUMPS.items()},
             dict(REGION_NAMES),
             {k: f[0] for k, f in FAULTS.items()},
             {str(k): v for k, v in HAND_KINDS.items()},
             tuple(PRODUCTS.values()),
             OwnRegion("new", "Region", ((0.0, 0.0, 0.0),)),
+            (LEAST_MIN, MOST_MIN),
+            TEACHES_FROM_MIN,
         ),
         PUT_KINDS,
         PutIn("battery", "", "battery"),

@@ -3,7 +3,6 @@
 import itertools
 import unittest
 from dataclasses import replace
-from math import pi
 
 import numpy as np
 from scipy import stats
@@ -300,9 +299,6 @@ class Pace(unittest.TestCase):
         for took in (0.0, -3.0, 2000.0):
             with self.assertRaises(RecipeProblem):
                 Ticked("sand", 10.0, took)
-
-    def test_area_of_a_dome_by_hand(self):
-        self.assertAlmostEqual(2 * pi * 60**2 / 100, 226.2, delta=0.1)
 
 
 if __name__ == "__main__":

@@ -101,6 +101,11 @@ class ByShape(unittest.TestCase):
         self.assertEqual(seam.name, "Seam A-B")
         self.assertAlmostEqual(seam.seam_mm, 160, delta=0.2)
         self.assertEqual(seam.parts, ("A", "B"))
+        # Parted, each half has its own length of it.
+        halves = of_kind(regions_of(s, splits=[Split((0.0, 20.0, 22.5), "x")]), "seam")
+        self.assertEqual(len(halves), 2)
+        self.assertAlmostEqual(sum(h.seam_mm for h in halves), 160, delta=0.3)
+        self.assertAlmostEqual(halves[0].seam_mm, 80, delta=8)
 
 
 class OfTheMaker(unittest.TestCase):
@@ -109,17 +114,19 @@ class OfTheMaker(unittest.TestCase):
     def test_grown_over_the_surface(self):
         s = skin(self.BLOCK)
         face = int(np.argmin(np.linalg.norm(s.middles - [0, 0, 20], axis=1)))
-        near = grown(s, face, "distance", 15.0)
+        near = grown(s, [face], "distance", 15.0)
         # The way from face to face is a little longer than straight: the disc comes out a little small.
         self.assertAlmostEqual(float(s.areas[near].sum()) / (np.pi * 15**2), 0.9, delta=0.15)
+        two = grown(s, [face, int(np.argmin(np.linalg.norm(s.middles - [0, 0, -20], axis=1)))], "distance", 15.0)
+        self.assertAlmostEqual(float(s.areas[two].sum()) / float(s.areas[near].sum()), 2, delta=0.2)
         self.assertTrue((s.middles[near, 2] > 19.9).all())
-        side = grown(s, face, "crease", 0.0)
+        side = grown(s, [face], "crease", 0.0)
         self.assertAlmostEqual(float(s.areas[side].sum()), 80 * 60, delta=1)
 
     def test_round_an_edge_the_way_is_over_the_surface(self):
         s = skin(Manifold.cube([80, 60, 2], True))
         face = int(np.argmin(np.linalg.norm(s.middles - [0, 0, 1], axis=1)))
-        self.assertTrue((s.middles[grown(s, face, "distance", 15.0), 2] > 0.9).all())
+        self.assertTrue((s.middles[grown(s, [face], "distance", 15.0), 2] > 0.9).all())
 
     def test_own_region_follows_the_scale(self):
         mark = OwnRegion("m", "Crown", ((0.0, 0.0, 20.0),), reach_mm=10.0, school="resin")

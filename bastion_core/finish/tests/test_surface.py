@@ -48,17 +48,17 @@ class KnownShapes(unittest.TestCase):
         self.assertAlmostEqual(outside_mm2(self.ball) / (4 * pi * R**2), 1, delta=0.002)
         self.assertTrue(np.allclose(bend(self.ball, True) * R, 1, atol=0.03))
         # Half a step deep by the level shadow, above and below.
-        self.assertAlmostEqual(self.ball.stair_mm3() / (2 * 0.5 * 0.2 * pi * R**2), 1, delta=0.005)
+        self.assertAlmostEqual(self.ball.stair_mm3 / (2 * 0.5 * 0.2 * pi * R**2), 1, delta=0.005)
 
     def test_dome_of_a_shell(self):
         """Outside are the outer half sphere and its rim; the stairs fill half a layer over the dome's shadow."""
         rim = pi * (R**2 - (R - 4) ** 2)
         self.assertAlmostEqual(outside_mm2(self.dome) / (2 * pi * R**2 + rim), 1, delta=0.01)
-        self.assertAlmostEqual(self.dome.stair_mm3() / (0.5 * 0.2 * pi * R**2), 1, delta=0.01)
+        self.assertAlmostEqual(self.dome.stair_mm3 / (0.5 * 0.2 * pi * R**2), 1, delta=0.01)
 
     def test_steps_go_with_the_layer_and_the_slope(self):
         finer = skin(self.dome.mesh, layer_mm=0.1)
-        self.assertAlmostEqual(finer.stair_mm3() / self.dome.stair_mm3(), 0.5, delta=0.002)
+        self.assertAlmostEqual(finer.stair_mm3 / self.dome.stair_mm3, 0.5, delta=0.002)
         slope = np.abs(self.dome.surface.normals[:, 2])
         on = self.dome.outside & (slope < 0.99)
         self.assertTrue(np.allclose(self.dome.stairs_mm[on], 0.2 * slope[on]))
@@ -68,16 +68,16 @@ class KnownShapes(unittest.TestCase):
         self.assertAlmostEqual(outside_mm2(self.can) / (2 * pi * 40 * 100 + 2 * pi * 40**2), 1, delta=0.002)
         self.assertAlmostEqual(bend(self.can, walls)[0] * 40, 1, delta=0.03)
         self.assertAlmostEqual(bend(self.can, walls)[1] * 40, 0, delta=0.03)
-        self.assertLess(self.can.stair_mm3(), 0.01)
+        self.assertLess(self.can.stair_mm3, 0.01)
         self.assertTrue(np.allclose(self.can.depth_mm[walls], 0.02, atol=1e-6))  # the backs of lines
         lying = skin(self.can.mesh, up=(1.0, 0.0, 0.0))
         # 0.5 t |cos a| over 2 pi r h: the shadow 2 r h, from above and from below.
-        self.assertAlmostEqual(lying.stair_mm3() / (0.5 * 0.2 * 2 * 80 * 100), 1, delta=0.01)
+        self.assertAlmostEqual(lying.stair_mm3 / (0.5 * 0.2 * 2 * 80 * 100), 1, delta=0.01)
 
     def test_cone(self):
         slant = pi * 50 * sqrt(50**2 + 100**2)
         self.assertAlmostEqual(outside_mm2(self.cone) / (slant + pi * 50**2), 1, delta=0.002)
-        self.assertAlmostEqual(self.cone.stair_mm3() / (0.5 * 0.2 * pi * 50**2), 1, delta=0.005)
+        self.assertAlmostEqual(self.cone.stair_mm3 / (0.5 * 0.2 * pi * 50**2), 1, delta=0.005)
         half = (np.abs(self.cone.middles[:, 2] - 50) < 5) & (np.abs(self.cone.surface.normals[:, 2]) < 0.9)
         # Half way up the radius is 25; the bend across the slope is 1 / (r sqrt(1 + (r/h)^2)).
         self.assertAlmostEqual(bend(self.cone, half)[0] * 25 * sqrt(1 + 0.25), 1, delta=0.05)
@@ -85,7 +85,7 @@ class KnownShapes(unittest.TestCase):
     def test_torus(self):
         self.assertAlmostEqual(outside_mm2(self.ring) / (4 * pi**2 * R * 20), 1, delta=0.003)
         # From above and below the ring's shadow is that between its two circles.
-        self.assertAlmostEqual(self.ring.stair_mm3() / (2 * 0.5 * 0.2 * pi * ((R + 20) ** 2 - (R - 20) ** 2)), 1, delta=0.01)
+        self.assertAlmostEqual(self.ring.stair_mm3 / (2 * 0.5 * 0.2 * pi * ((R + 20) ** 2 - (R - 20) ** 2)), 1, delta=0.01)
         far = np.hypot(self.ring.middles[:, 0], self.ring.middles[:, 1])
         self.assertTrue(np.allclose(bend(self.ring, far > R + 19.5), [1 / 20, 1 / (R + 20)], rtol=0.08))
         inner = bend(self.ring, far < R - 19.5)
@@ -157,7 +157,7 @@ class PrintedOtherwise(unittest.TestCase):
     def test_in_resin(self):
         s = skin(Solid(Manifold.sphere(30, 128)).mesh())
         resin = s.in_resin(0, 0.05)
-        self.assertAlmostEqual(resin.stair_mm3() / s.stair_mm3(), 0.25, delta=0.001)
+        self.assertAlmostEqual(resin.stair_mm3 / s.stair_mm3, 0.25, delta=0.001)
         self.assertEqual(float(resin.scallop_mm.max()), 0.0)
 
 

@@ -6,7 +6,7 @@ import numpy as np
 
 from bastion_core.errors import MeshProblem
 from bastion_core.formats.reading import FileMesh
-from bastion_core.geometry.facets import bodies_of, chord_error_mm, is_closed
+from bastion_core.geometry.facets import bodies_of, chord_error_mm
 from bastion_core.geometry.mesh import Mesh
 from bastion_core.pieces.intake import take_in_mesh
 from bastion_core.tests.shapes import HINGE, box, reference, tube
@@ -20,16 +20,6 @@ def together(*meshes: Mesh) -> Mesh:
 
 
 class Facets(unittest.TestCase):
-    def test_closed_is_every_edge_once_each_way(self):
-        block = box(10, 10, 10).mesh()
-        self.assertTrue(is_closed(block.faces))
-        self.assertTrue(is_closed(reference(HINGE).faces))
-        self.assertTrue(is_closed(together(block, tube(20, 3, 10).mesh()).faces))
-        turned = block.faces.copy()
-        turned[0] = turned[0, ::-1]
-        for faces in (block.faces[1:], turned, np.concatenate([block.faces, block.faces[:1]]), block.faces[:0]):
-            self.assertFalse(is_closed(faces))
-
     def test_a_circle_of_so_many_flats(self):
         """A chord that turns by 2 pi / n leaves its circle by r (1 - cos(pi / n))."""
         for radius, flats in ((100, 32), (100, 64), (60, 48)):

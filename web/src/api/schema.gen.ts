@@ -1788,7 +1788,6 @@ export interface components {
             /** Format: double */
             wait_h: number;
             days: number;
-            cans: number;
             bought: string[];
             works: boolean;
             why: string;
@@ -2627,17 +2626,11 @@ export interface components {
                 [key: string]: number;
             } | null;
             /** Format: double */
-            elapsed_h: number;
-            /** Format: double */
             bench_h: number;
             /** Format: double */
             bench_from_h: number;
             offers: components["schemas"]["FinishOffer"][];
             beside: components["schemas"]["Beside"][];
-            /** Format: double */
-            seam_mm: number;
-            /** Format: double */
-            area_mm2: number;
         };
         /** @description Something to decide otherwise, and what it does: differences against what is decided now. */
         FinishOffer: {
@@ -2651,7 +2644,6 @@ export interface components {
             printer_h: number;
             /** Format: double */
             hands_h: number;
-            cans: number;
             packs: number;
             days: number;
             note: components["schemas"]["Said"];
@@ -2666,8 +2658,6 @@ export interface components {
             cans: number;
             /** Format: double */
             outside_mm2: number;
-            /** Format: double */
-            stair_mm3: number;
             steps: number;
             products: components["schemas"]["Needed"][];
             fails: components["schemas"]["Fails"][];
@@ -2691,6 +2681,12 @@ export interface components {
             primers: {
                 [key: string]: string;
             };
+            paces: {
+                [key: string]: string;
+            };
+            jumps: {
+                [key: string]: string;
+            };
             kinds: {
                 [key: string]: string;
             };
@@ -2702,6 +2698,9 @@ export interface components {
             };
             products: components["schemas"]["Product"][];
             new_region: components["schemas"]["OwnRegion"];
+            minutes: number[];
+            /** Format: double */
+            teaches_from_min: number;
         };
         /** @description What the fit's page shows. */
         FitData: {
@@ -5271,8 +5270,7 @@ export interface components {
             product_key: string;
             /** Format: double */
             begun_min: number;
-            /** Format: double */
-            volume_mm3: number;
+            wet: boolean;
         };
         /** @description The step that is meant. */
         StepAskedRequest: {

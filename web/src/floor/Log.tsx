@@ -14,7 +14,8 @@ import { Busy, Failed } from "../parts/States";
 import { useUnits } from "../parts/units";
 import { BedPicture } from "./BedView";
 import { Begin, Fed } from "./PlateSheet";
-import { pressKey, useFloor, useLog, usePicture, usePress, useTakeBack, type Run } from "./useFloor";
+import { pressKey } from "../api/press";
+import { useFloor, useLog, usePicture, usePress, useTakeBack, type Run } from "./useFloor";
 
 const BIG = { minHeight: 60, fontSize: 17, flex: 1 } as const;
 

@@ -14,7 +14,8 @@ import { ErrorNote } from "../parts/Notes";
 import { PlainTable } from "../parts/PlainTable";
 import { useUnits } from "../parts/units";
 import type { Spot } from "./BedView";
-import { heldOf, others, pressKey, useBegin, useDecide, type Floor, type Plate } from "./useFloor";
+import { pressKey } from "../api/press";
+import { heldOf, others, useBegin, useDecide, type Floor, type Plate } from "./useFloor";
 
 interface Props {
   build: number;

@@ -8,9 +8,6 @@ export type Plate = Schemas["PlateRecord"];
 export type Run = Schemas["RunRecord"];
 export type HeldPlate = Floor["held_plates"][number];
 
-/** A press of a button, by whoever pressed it: sent twice, it counts once. */
-export const pressKey = () => crypto.randomUUID?.() ?? `${Date.now()}-${Math.random().toString(36).slice(2)}-${performance.now()}`;
-
 export function useFloor(build: number) {
   return useQuery({
     queryKey: ["floor", build],

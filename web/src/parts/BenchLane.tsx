@@ -90,7 +90,7 @@ export function BenchLane({ steps, bench, from, chosen, onChoose }: Props) {
               fill={i === chosen ? inks.chosen : inks.tight}
               opacity={i === chosen ? 1 : 0.55}
             >
-              <title>{`${i + 1} sets until ${s.handle_h} h after`}</title>
+              <title>{`${s.number ?? i + 1} sets until ${s.handle_h} h after`}</title>
             </rect>
           );
         })}
@@ -101,7 +101,7 @@ export function BenchLane({ steps, bench, from, chosen, onChoose }: Props) {
               key={s.key}
               role="button"
               tabIndex={-1}
-              aria-label={`Step ${i + 1}`}
+              aria-label={`Step ${s.number ?? i + 1}`}
               onClick={() => onChoose(i)}
               style={{ cursor: "pointer" }}
             >

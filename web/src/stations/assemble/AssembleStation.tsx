@@ -16,6 +16,7 @@ import { api, need, useDecision, useTrade, type Schemas } from "../../api/client
 import { BenchLane } from "../../parts/BenchLane";
 import { DecisionField } from "../../parts/DecisionField";
 import { EMPTY_SELECT } from "../../parts/Fields";
+import { moved } from "../../parts/moved";
 import { useUnits } from "../../parts/units";
 import type { StationProps } from "../types";
 import { Drawing } from "./Drawing";
@@ -156,11 +157,6 @@ export default function AssembleStation({ piece, kept, change, children }: Stati
     </>
   );
   return children({ stage, decisions });
-}
-
-/** A figure, or before and after where a draft moves it. */
-function moved(before: number | undefined, now: number, told: (v: number) => string) {
-  return before === undefined || told(before) === told(now) ? told(now) : `${told(before)} → ${told(now)}`;
 }
 
 interface StripProps {

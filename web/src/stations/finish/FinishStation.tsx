@@ -8,6 +8,7 @@ import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import { useTrade, type Change } from "../../api/client";
+import { moved } from "../../parts/moved";
 import { useUnits } from "../../parts/units";
 import { Views } from "../../parts/Views";
 import type { StationProps } from "../types";
@@ -59,28 +60,30 @@ export default function FinishStation({ piece, kept, change, children }: Station
           drying, on {units.cm2(finish.outside_mm2)} of outside.
         </Typography>
       )}
+      {data?.by_kind && (
+        <Typography variant="body2" color="text.secondary">
+          {Object.entries(data.by_kind)
+            .map(([kind, h]) => `${trade.hands[kind]} ${units.hours(h)}`)
+            .join(", ")}
+        </Typography>
+      )}
       <Stack direction="row" spacing={1.5}>
         {choice("target", "Surface", trade.targets, "50%")}
-        {choice("pace", "Pace", { practised: "practised", first: "first time" }, "50%")}
+        {choice("pace", "Pace", trade.paces, "50%")}
       </Stack>
       {choice("school", "Way", trade.schools)}
       <Stack direction="row" spacing={1.5}>
         {choice("primer", "Primer", trade.primers, "60%")}
-        {choice("jumps", "Grit jumps", { small: "small", wide: "wide" }, "40%")}
+        {choice("jumps", "Grit jumps", trade.jumps, "40%")}
       </Stack>
       <FormControlLabel
         control={<Switch size="small" checked={r.power} onChange={(_, on) => change({ power: on })} />}
         label="With a sander where its pad lies flat"
       />
       {ready && <RegionList piece={piece} data={data} chosen={chosen} onChoose={setChosen} change={change} />}
-      {ready && <Offers piece={piece} data={data} change={change} />}
+      {ready && <Offers piece={piece} data={data} />}
       {finish && finish.products.length > 0 && <Products piece={piece} change={change} />}
     </>
   );
   return children({ stage, decisions });
-}
-
-/** A figure, or before and after where a draft moves it. */
-function moved(before: number | undefined, now: number, told: (v: number) => string) {
-  return before === undefined || told(before) === told(now) ? told(now) : `${told(before)} → ${told(now)}`;
 }

@@ -9,7 +9,7 @@ import { ErrorNote } from "../../parts/Notes";
 import { PlainTable } from "../../parts/PlainTable";
 import { useUnits } from "../../parts/units";
 
-export function Offers({ piece, data }: { piece: Detail; data: Schemas["FinishData"]; change: unknown }) {
+export function Offers({ piece, data }: { piece: Detail; data: Schemas["FinishData"] }) {
   const units = useUnits();
   const go = useNavigate();
   const { build } = useParams();
@@ -28,6 +28,7 @@ export function Offers({ piece, data }: { piece: Detail; data: Schemas["FinishDa
             <th>Hands</th>
             <th>Printer</th>
             <th>Packs</th>
+            <th>Days</th>
           </tr>
         </thead>
         <tbody>
@@ -52,7 +53,8 @@ export function Offers({ piece, data }: { piece: Detail; data: Schemas["FinishDa
               </td>
               <td>{signed(o.hands_h, units.hours)}</td>
               <td>{signed(o.printer_h, units.hours)}</td>
-              <td>{o.packs === 0 ? "±0" : `${o.packs > 0 ? "+" : "−"}${Math.abs(o.packs)}`}</td>
+              <td>{signed(o.packs, (v) => units.plain(v, 0))}</td>
+              <td>{signed(o.days, (v) => units.plain(v, 0))}</td>
             </tr>
           ))}
         </tbody>

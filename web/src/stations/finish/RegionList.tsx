@@ -12,7 +12,7 @@ import { useTrade, type Change, type Detail, type Schemas } from "../../api/clie
 import { EMPTY_SELECT, LengthField } from "../../parts/Fields";
 import { PlainTable } from "../../parts/PlainTable";
 import { useUnits } from "../../parts/units";
-import { at1, ownId } from "./places";
+import { at1, AXES, ownId, type Axis } from "./places";
 
 interface Props {
   piece: Detail;
@@ -43,7 +43,7 @@ export function RegionList({ piece, data, chosen, onChoose, change }: Props) {
           </tr>
         </thead>
         <tbody>
-          {data.regions.map(({ region, hands_h, school }) => (
+          {data.regions.map(({ region, hands_h, school, asked }) => (
             <tr key={region.id}>
               <td>
                 <Button
@@ -56,6 +56,7 @@ export function RegionList({ piece, data, chosen, onChoose, change }: Props) {
                 </Button>
                 <Typography variant="body2" color="text.secondary">
                   {region.kind === "inside" && school === "leave" ? "left as printed" : trade.schools[school]}
+                  {region.kind !== "inside" && school !== asked && `; not: ${trade.schools[asked]}`}
                 </Typography>
               </td>
               <td>{units.cm2(region.area_mm2)}</td>
@@ -69,11 +70,7 @@ export function RegionList({ piece, data, chosen, onChoose, change }: Props) {
       {r.merged.length + r.splits.length + r.faults.length > 0 && (
         <Stack direction="row" useFlexGap spacing={1} sx={{ flexWrap: "wrap", mt: 1 }} role="group" aria-label="Changed by you">
           {r.splits.map((s, i) => (
-            <Chip
-              key={`s${i}`}
-              label={`Parted ${{ x: "left from right", y: "front from back", z: "upper from lower" }[s.axis]}`}
-              onDelete={() => change({ splits: r.splits.filter((_, k) => k !== i) })}
-            />
+            <Chip key={`s${i}`} label={`Parted ${AXES[s.axis]}`} onDelete={() => change({ splits: r.splits.filter((_, k) => k !== i) })} />
           ))}
           {r.merged.map((_, i) => (
             <Chip key={`m${i}`} label={`Merged ${i + 1}`} onDelete={() => change({ merged: r.merged.filter((__, k) => k !== i) })} />
@@ -213,14 +210,14 @@ function One({
             <Button size="small" variant="outlined" onClick={() => begin(true)}>
               Again at its middle
             </Button>
-            {(["x", "y", "z"] as const).map((axis) => (
+            {(Object.keys(AXES) as Axis[]).map((axis) => (
               <Button
                 key={axis}
                 size="small"
                 variant="outlined"
                 onClick={() => change({ splits: [...r.splits, { at_mm: at1(region.middle_mm, scale), axis }] })}
               >
-                Part {{ x: "left from right", y: "front from back", z: "upper from lower" }[axis]}
+                Part {AXES[axis]}
               </Button>
             ))}
           </Stack>

@@ -13,7 +13,7 @@ import { useTrade, type Change, type Detail, type Schemas } from "../../api/clie
 import { LengthField } from "../../parts/Fields";
 import { useUnits } from "../../parts/units";
 import { LazyStage } from "../../stage/LazyStage";
-import { at1, ownId, type Three } from "./places";
+import { at1, AXES, ownId, type Axis, type Three } from "./places";
 
 interface Props {
   piece: Detail;
@@ -52,7 +52,7 @@ export function RegionStage({ piece, data, chosen, onChoose, change }: Props) {
   const [tool, setTool] = useState<Tool>("choose");
   const [reach, setReach] = useState(20);
   const [grow, setGrow] = useState<"distance" | "crease">("distance");
-  const [axis, setAxis] = useState<"x" | "y" | "z">("x");
+  const [axis, setAxis] = useState<Axis>("x");
   const [fault, setFault] = useState("run");
   const [depth, setDepth] = useState(false);
   const primerFills = useTrade().data?.primer_fills_mm ?? 0;
@@ -144,10 +144,12 @@ export function RegionStage({ piece, data, chosen, onChoose, change }: Props) {
           <LengthField label="Reach" width={110} value={reach} least={1} most={500} onCommit={(v) => v && setReach(v)} />
         )}
         {tool === "split" && (
-          <TextField select label="Parted" value={axis} onChange={(e) => setAxis(e.target.value as "x" | "y" | "z")} sx={{ width: 190 }}>
-            <MenuItem value="x">left from right</MenuItem>
-            <MenuItem value="y">front from back</MenuItem>
-            <MenuItem value="z">upper from lower</MenuItem>
+          <TextField select label="Parted" value={axis} onChange={(e) => setAxis(e.target.value as Axis)} sx={{ width: 190 }}>
+            {Object.entries(AXES).map(([key, words]) => (
+              <MenuItem key={key} value={key}>
+                {words}
+              </MenuItem>
+            ))}
           </TextField>
         )}
         {tool === "fault" && trade && (

@@ -7,8 +7,8 @@ import Typography from "@mui/material/Typography";
 import { useTheme } from "@mui/material/styles";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
-import { api, need, type Detail, type Schemas } from "../../api/client";
-import { pressKey } from "../../floor/useFloor";
+import { api, need, useTrade, type Detail, type Schemas } from "../../api/client";
+import { pressKey } from "../../api/press";
 import { BenchLane } from "../../parts/BenchLane";
 import { NumberField } from "../../parts/Fields";
 import { ErrorNote } from "../../parts/Notes";
@@ -93,6 +93,7 @@ interface RowProps {
 function Row({ group, number, open, done, onOpen, onTick, onRegion }: RowProps) {
   const units = useUnits();
   const { inks } = useTheme().palette;
+  const trade = useTrade().data?.finish;
   const first = group.steps[0];
   const amount = group.steps.reduce((sum, s) => sum + s.amount, 0);
   const ticked = group.steps.filter((s) => done.has(s.key)).length;
@@ -125,7 +126,7 @@ function Row({ group, number, open, done, onOpen, onTick, onRegion }: RowProps) 
           }}
         >
           {number}. {group.what}
-          {first.grit ? `, P${first.grit}${first.how.includes("wet") ? " wet" : ""}` : ""}
+          {first.grit ? `, P${first.grit}${first.wet ? " wet" : ""}` : ""}
         </Button>
         <Typography variant="body2" sx={{ whiteSpace: "nowrap", fontVariantNumeric: "tabular-nums" }}>
           day {day}, {units.minutes(group.hands_min)}
@@ -160,14 +161,14 @@ function Row({ group, number, open, done, onOpen, onTick, onRegion }: RowProps) 
                   {units.minutes(s.hands_min)}
                   {s.grit !== null && s.by_hand > 0.01 && s.by_hand < 0.99 && `, ${units.percent(s.by_hand, 0)} by hand`}
                 </Typography>
-                {s.hands_min >= 0.5 && (
+                {trade && s.usual_min >= trade.teaches_from_min && (
                   <NumberField
                     label="Took"
                     suffix="min"
                     width={110}
                     optional
-                    least={0.1}
-                    most={1440}
+                    least={trade.minutes[0]}
+                    most={trade.minutes[1]}
                     value={done.get(s.key)?.took_min ?? null}
                     onCommit={(v) => onTick({ press: pressKey(), step: s.key, done: true, took_min: v })}
                   />

@@ -40,7 +40,7 @@ export function runsOf(groups: Group[]): Run[] {
 export function grouped(steps: Step[]): Group[] {
   const groups: Group[] = [];
   for (const s of steps) {
-    const key = `${s.wave}/${s.what.replace(/ and what is left of supports| and blobs/, "")}/${s.product}`;
+    const key = `${s.wave}/${s.product}`;
     const there = groups.find((g) => g.key === key);
     if (there) {
       there.steps.push(s);

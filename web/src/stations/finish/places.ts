@@ -11,3 +11,6 @@ export const ownId = (taken: readonly Schemas["OwnRegion"][]): string => {
   while (taken.some((m) => m.id === `own${n}`)) n += 1;
   return `own${n}`;
 };
+
+export const AXES = { x: "left from right", y: "front from back", z: "upper from lower" } as const;
+export type Axis = keyof typeof AXES;
