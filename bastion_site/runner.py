@@ -1,8 +1,11 @@
 """Django's runner with a folder of its own for files, tasks that wait to be worked off, and one plain closing line."""
 
+import json
 import os
 import shutil
 import tempfile
+import time
+import unittest
 from pathlib import Path
 
 from django.conf import settings
@@ -11,8 +14,26 @@ from django.test.runner import DiscoverRunner
 from django.test.utils import override_settings
 
 
+class Timed(unittest.TextTestResult):
+    """Also keeps how long each test took, with what its class prepared before it."""
+
+    def __init__(self, *args, **kwargs):
+        super().__init__(*args, **kwargs)
+        self.took_s: list[tuple[float, str]] = []
+        self.last_s = time.monotonic()
+
+    def stopTest(self, test):
+        super().stopTest(test)
+        now_s = time.monotonic()
+        self.took_s.append((now_s - self.last_s, test.id()))
+        self.last_s = now_s
+
+
 class PlainRunner(DiscoverRunner):
     """Ends with “N passed, N failed”."""
+
+    def get_resultclass(self):
+        return super().get_resultclass() or Timed
 
     def setup_test_environment(self, **kwargs):
         super().setup_test_environment(**kwargs)
@@ -38,5 +59,7 @@ class PlainRunner(DiscoverRunner):
         passed = result.testsRun - failed - len(result.skipped)
         print(f"\n{passed} passed, {failed} failed", flush=True)
         if "BASTION_TALLY" in os.environ:
-            (Path(os.environ["BASTION_TALLY"]) / str(os.getpid())).write_text(f"{passed} {failed}", "utf-8")
+            (Path(os.environ["BASTION_TALLY"]) / str(os.getpid())).write_text(
+                json.dumps({"passed": passed, "failed": failed, "took_s": getattr(result, "took_s", [])}), "utf-8"
+            )
         return super().suite_result(suite, result, **kwargs)
