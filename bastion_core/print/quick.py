@@ -8,6 +8,9 @@ faces, which are summed from the triangles by the cell of space they lie in. Lin
 from collections.abc import Sequence
 from copy import copy
 from dataclasses import dataclass
+from functools import cache
+from importlib import import_module
+from types import ModuleType
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,11 +19,12 @@ from bastion_core.geometry.arrays import three
 from bastion_core.geometry.mesh import Floats, Ints, Mesh
 from bastion_core.print.profile import SKIN_SPEED, Profile, material
 from bastion_core.print.sanding import steps_mm
-from bastion_core.print.supports import about_mm3
+from bastion_core.print.supports import TWIG_MM, held_mm3
 from bastion_core.shop import Printer
 
 PITCH_MM = 2.5
-_NEAR_BED_MM = 0.3
+_NEAR_BED_MM, _LEAST_GAP_MM = 0.3, 1.0
+"""What is no higher over the bed lies on it; what has less under it is not held."""
 _AVERAGE = {"outer": 1.0, "inner": 0.97, "skins": 0.72, "infill": 0.75, "support": 0.75}
 """What lines come to of their speed with all their starts and stops: read off the full estimate."""
 _ISLAND_S = 0.6
@@ -75,14 +79,14 @@ class _Shot:
     column: Ints
     low: Floats
     high: Floats
-    slopes: tuple[Floats, Floats]
-    """(k,) each: how far the face at the lower end looks down, that at the upper end up (0 to 1), 1 where it is level."""
-    shows: tuple[NDArray[np.bool_], NDArray[np.bool_]]
-    """(k,) each: whether the faces at either end are seen."""
+    slopes: Floats
+    """(2, k): how far the face at the lower end looks down, that at the upper end up (0 to 1), 1 where it is level."""
+    shows: NDArray[np.bool_]
+    """(2, k): whether the faces at either end are seen."""
 
     def chosen(self, which: NDArray[np.bool_]) -> "_Shot":
         """Only some of its intervals."""
-        slopes, shows = (self.slopes[0][which], self.slopes[1][which]), (self.shows[0][which], self.shows[1][which])
+        slopes, shows = np.ascontiguousarray(self.slopes[:, which]), np.ascontiguousarray(self.shows[:, which])
         return _Shot(self.across[which], self.column[which], self.low[which], self.high[which], slopes, shows)
 
 
@@ -110,6 +114,12 @@ class _Faces:
         return _Faces(*(a[which] for a in (self.middles, self.areas, self.lean, self.aside, self.stepped)))
 
 
+@cache
+def _sums() -> ModuleType:
+    """Brings a compiler along: half a second at the start that only those pay who search."""
+    return import_module("bastion_core.print.sums")
+
+
 class Probe:
     """A piece made ready to be judged in parts. ``shows`` (m,) says which of its faces are seen when it is worn; all of them where not given."""
 
@@ -121,7 +131,8 @@ class Probe:
         areas = np.linalg.norm(mesh.area_vectors, axis=1)
         lean = np.abs(mesh.area_vectors) / np.maximum(areas, 1e-12)[:, None]
         aside = np.sqrt(np.maximum(1 - lean**2, 0.0))
-        self._faces = _Faces(mesh.triangles.mean(axis=1), areas, lean, aside, areas[:, None] * steps_mm(lean, 1.0) * seen[:, None] / 100)
+        stepped = areas[:, None] * steps_mm(lean, 1.0) * seen[:, None] / 100
+        self._faces = _Faces(*(np.ascontiguousarray(a) for a in (mesh.triangles.mean(axis=1), areas, lean, aside, stepped)))
 
     def part(self, low: Floats, high: Floats) -> "Probe":
         """The same for what is between two corners (3,): boxes within it are judged alike, and sooner."""
@@ -155,9 +166,8 @@ class Probe:
         begin, end = begin[even[ray[begin]]], end[even[ray[end]]]
         count = min(len(begin), len(end))
         begin, end = begin[:count], end[:count]
-        return _Shot(
-            grid[ray[begin]], ray[begin], height[begin], height[end], (-slope[begin], slope[end]), (seen[face[begin]], seen[face[end]])
-        )
+        slopes, shows = np.stack([-slope[begin], slope[end]]), np.stack([seen[face[begin]], seen[face[end]]])
+        return _Shot(grid[ray[begin]], ray[begin], height[begin], height[end], slopes, shows)
 
     def judge(self, low: Floats, high: Floats, axis: int, downward: bool, profile: Profile, printer: Printer) -> Quick | None:
         """The part between two corners (3,), lying with ``axis`` upright (or upside down); None where there is nothing of it."""
@@ -169,15 +179,39 @@ class Probe:
         sizes = self.sizes_mm(low, high)
         if sizes is None:
             return []
-        inside, found = self._faces.within(low, high), []
-        for axis in axes:
-            found += self._lying(low, high, axis, inside, sizes, profile)
+        f, line, skin = self._faces, profile.line_width_mm, profile.skin_layers * profile.layer_mm
+        walls = _sums().walls(f.middles, f.areas, f.lean, f.aside, f.stepped, low, high, profile.walls * line, skin)
+        crossed = self._crossed(low, high)
+        # Matter is the same whichever way it lies, but the grid sees it a little differently along each axis.
+        told = {axis: self._matter(low, high, axis, profile) for axis in axes}
+        # Less than two lines between the walls are filled; a wall that leans is as much thicker across.
+        thick = [2 * told[axis][0] * self._cell / max(walls[axis, 0], 1e-9) if axis in told else np.inf for axis in range(3)]
+        thin = _sums().thin(f.middles, f.areas, f.aside, low, high, np.array(thick) / (2 * (profile.walls + 1) * line))
+        found = []
+        for axis, (length, cut, lyings) in told.items():
+            volume, upright = length * self._cell, float(walls[axis, 1])
+            # Walls: upright area of its faces, and of the cut faces that stand. The outer one first, the others as far as there is room.
+            standing = upright + sum(n for other, n in enumerate(crossed) if other != axis) * self._cell
+            outer = min(standing * line, volume)
+            inner = min((profile.walls - 1) * standing * line, volume - outer)
+            rest = volume - outer - inner
+            skins = min((float(walls[axis, 2]) + self._cell * cut) * skin, rest)
+            skins += (rest - skins) * float(thin[axis]) / max(upright, 1e-9)
+            mm3 = {"outer": outer, "inner": inner, "skins": skins, "infill": (rest - skins) * profile.infill}
+            across = [sizes[k] for k in range(3) if k != axis]
+            steps = float(walls[axis, 3]) * profile.layer_mm
+            for downward, (feet, hung, gaps, short, scars, bed, top) in zip((False, True), lyings.tolist(), strict=True):
+                support = held_mm3(hung * self._cell, gaps * self._cell, short * self._cell, profile.support)
+                scars_cm2 = 0.0 if profile.support == "none" else self._cell / 100 * scars
+                size = (across[0], across[1], top - bed)
+                held = hung * self._cell
+                found.append(Raw(axis, downward, mm3 | {"support": support}, size, volume, feet * self._cell, held, scars_cm2, steps))
         return found
 
     def sizes_mm(self, low: Floats, high: Floats) -> tuple[float, float, float] | None:
         """How large the part between two corners (3,) is; None where there is nothing of it."""
-        extents = [e for axis in range(3) if (e := self._extent(low, high, axis)) is not None]
-        return three([high - low for low, high in extents]) if len(extents) == 3 else None
+        ends = [_sums().reach(shot.across, shot.low, shot.high, low, high, axis) for axis, shot in enumerate(self._shots)]
+        return three([last - first for first, last in ends]) if all(last > first for first, last in ends) else None
 
     def lopsided(self) -> float:
         """How far the piece is from its own mirror image, left to right: 0 where they are the same, 1 where all of it is on one side."""
@@ -194,79 +228,25 @@ class Probe:
             & (shot.low < high[axis]) & (shot.high > low[axis])
         )  # fmt: skip
 
-    def _extent(self, low: Floats, high: Floats, axis: int) -> tuple[float, float] | None:
-        """From where to where the part reaches along an axis."""
-        there = self._within(low, high, axis)
-        if not there.any():
-            return None
-        shot = self._shots[axis]
-        return max(float(shot.low[there].min()), low[axis]), min(float(shot.high[there].max()), high[axis])
+    @property
+    def _cell(self) -> float:
+        """What a ray stands for (mm²)."""
+        return self.pitch_mm**2
 
-    def _lying(self, low: Floats, high: Floats, axis: int, inside: Ints, sizes: Sequence[float], profile: Profile) -> list[Raw]:
-        shot, faces, cell = self._shots[axis], self._faces, self.pitch_mm**2
-        there = self._within(low, high, axis)
-        column, begin, end = shot.column[there], shot.low[there], shot.high[there]
-        below, above = begin < low[axis], end > high[axis]
-        begin, end = np.maximum(begin, low[axis]), np.minimum(end, high[axis])
-        slopes = [np.where(cut, 1.0, s[there]) for cut, s in zip((below, above), shot.slopes, strict=True)]
-        shows = [s[there] & ~cut for cut, s in zip((below, above), shot.shows, strict=True)]
-        volume = float((end - begin).sum()) * cell
-        # Walls: upright area of its faces, and of the cut faces that stand. The outer one first, the others as far as there is room.
-        area, lean, aside = faces.areas[inside], faces.lean[inside, axis], faces.aside[inside, axis]
-        upright_each = area * aside
-        upright = float(upright_each.sum()) + self._cut_mm2(low, high, axis)
-        line, skin = profile.line_width_mm, profile.skin_layers * profile.layer_mm
-        outer = min(upright * line, volume)
-        inner = min((profile.walls - 1) * upright * line, volume - outer)
-        # A slope shows skin where it recedes by more than the walls in so many layers.
-        shown = np.clip(1 - profile.walls * line * aside / np.maximum(skin * lean, 1e-12), 0.0, 1.0)
-        flat = float((area * lean * shown).sum()) + cell * float(below.sum() + above.sum())
-        rest = volume - outer - inner
-        # Less than two lines between the walls are filled; a wall that leans is as much thicker across.
-        thick = 2 * volume / max(float(area.sum()), 1e-9)
-        filled = float(upright_each[thick < 2 * (profile.walls + 1) * line * aside].sum()) / max(float(upright_each.sum()), 1e-9)
-        skins = min(flat * skin, rest)
-        skins += (rest - skins) * filled
-        mm3 = {"outer": outer, "inner": inner, "skins": skins, "infill": (rest - skins) * profile.infill}
-        steps = float(faces.stepped[inside, axis].sum()) * profile.layer_mm
-        across = [sizes[k] for k in range(3) if k != axis]
-        found = []
-        for downward in (False, True):
-            if downward:
-                column, begin, end = column[::-1], -end[::-1], -begin[::-1]
-            down, seen = slopes[downward], shows[downward]
-            if downward:
-                down, seen = down[::-1], seen[::-1]
-            bed = float(begin.min())
-            # What lies under each interval: the one before it in its column, else the bed.
-            same = np.concatenate([[False], column[1:] == column[:-1]])
-            gap = begin - np.where(same, np.concatenate([[bed], end[:-1]]), bed)
-            hangs = (down > np.sin(np.radians(profile.support_from_deg))) & (gap > 1.0)
-            if profile.support_bed_only:
-                hangs &= ~same
-            drop = gap[hangs]
-            held = about_mm3(np.full(len(drop), cell), drop, profile.support)
-            scars = 0.0 if profile.support == "none" else cell / 100 * float((1 / np.maximum(down[hangs & seen], 0.5)).sum())
-            foot = float(((gap < _NEAR_BED_MM) & ~same).sum()) * cell
-            size = (across[0], across[1], float(end.max()) - bed)
-            found.append(Raw(axis, downward, mm3 | {"support": held}, size, volume, foot, float(len(drop)) * cell, scars, steps))
-        return found
+    def _matter(self, low: Floats, high: Floats, axis: int, profile: Profile) -> tuple[float, int, Floats]:
+        shot, hangs_from = self._shots[axis], float(np.sin(np.radians(profile.support_from_deg)))
+        return _sums().matter(
+            shot.across, shot.column, shot.low, shot.high, shot.slopes, shot.shows, low, high,
+            axis, hangs_from, profile.support_bed_only, _NEAR_BED_MM, _LEAST_GAP_MM, TWIG_MM,
+        )  # fmt: skip
 
-    def _cut_mm2(self, low: Floats, high: Floats, axis: int) -> float:
-        """Area of the upright faces that cutting leaves."""
-        total = 0.0
-        for other in range(3):
-            if other == axis:
-                continue
-            shot = self._shots[other]
-            a, b = (k for k in range(3) if k != other)
-            for at in (low[other], high[other]):
-                if self.bounds[0, other] < at < self.bounds[1, other]:
-                    there = (shot.low < at) & (shot.high > at)
-                    there &= (shot.across[:, 0] > low[a]) & (shot.across[:, 0] < high[a])
-                    there &= (shot.across[:, 1] > low[b]) & (shot.across[:, 1] < high[b])
-                    total += float(there.sum()) * self.pitch_mm**2
-        return total
+    def _crossed(self, low: Floats, high: Floats) -> list[int]:
+        """By axis: how many rays along it the faces meet that cutting leaves across it."""
+        return [
+            sum(_sums().crossed(shot.across, shot.low, shot.high, low, high, axis, at)
+                for at in (low[axis], high[axis]) if self.bounds[0, axis] < at < self.bounds[1, axis])
+            for axis, shot in enumerate(self._shots)
+        ]  # fmt: skip
 
 
 def _laid(mm3: dict[str, float], tall_mm: float, profile: Profile, printer: Printer) -> tuple[float, float]:

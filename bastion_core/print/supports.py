@@ -40,7 +40,7 @@ INTERFACE_MM, INTERFACE_DENSITY = 0.5, 0.7
 _PITCH_MM, _CELLS_ACROSS, _STEP_MM = (1.0, 2.0), 100, 1.0
 """Cells of a level: so many across the part, within bounds."""
 _LEAST_DROP_MM = 1.0
-_TWIG_MM, _TO_A_TRUNK = 14.0, 22.0
+TWIG_MM, _TO_A_TRUNK = 14.0, 22.0
 """How far down branches mostly go by themselves, and how many tips then share one: read off ``support_of`` on domes, helmets and plates."""
 _MERGES = 1.2
 
@@ -179,15 +179,18 @@ def about_mm3(area_mm2: Floats, drop_mm: Floats, style: Style) -> float:
 
     Of branches: a roof, a twig to every tip until it meets others, a trunk to every so many.
     """
-    if style == "none" or not len(area_mm2):
+    short = np.minimum(drop_mm, TWIG_MM)
+    return held_mm3(float(area_mm2.sum()), float(area_mm2 @ drop_mm), float(area_mm2 @ short), style)
+
+
+def held_mm3(area_mm2: float, drop_mm3: float, short_mm3: float, style: Style) -> float:
+    """The same from sums: level area that hangs, the space under it, and that no further than ``TWIG_MM`` under it."""
+    if style == "none":
         return 0.0
-    roof = float(area_mm2.sum()) * INTERFACE_DENSITY * INTERFACE_MM
+    roof = area_mm2 * INTERFACE_DENSITY * INTERFACE_MM
     if style == "grid":
-        return roof + DENSITY * float(area_mm2 @ drop_mm)
-    tips = area_mm2 / TIP_MM2
-    twig = ring_mm2(np.array([1.1 * TIP_MM]))[0] * np.minimum(drop_mm, _TWIG_MM)
-    trunk = ring_mm2(np.array([0.8 * TRUNK_MM]))[0] * np.maximum(drop_mm - _TWIG_MM, 0.0) / _TO_A_TRUNK
-    return roof + float(tips @ (twig + trunk))
+        return roof + DENSITY * drop_mm3
+    return roof + (_TWIG_MM2 * short_mm3 + _TRUNK_MM2 * (drop_mm3 - short_mm3) / _TO_A_TRUNK) / TIP_MM2
 
 
 def tips_of(contacts: Contacts) -> Floats:
@@ -258,6 +261,10 @@ def ring_mm2(radius: Floats) -> Floats:
     """(n,): what is printed of a round branch: its walls."""
     inner = np.maximum(radius - TRUNK_LINES * LINE_MM, 0.0)
     return np.asarray(np.pi * (radius**2 - inner**2))
+
+
+_TWIG_MM2, _TRUNK_MM2 = ring_mm2(np.array([1.1 * TIP_MM, 0.8 * TRUNK_MM])).tolist()
+"""Of a usual twig and trunk, where branches are only estimated."""
 
 
 def _branching(mesh: Mesh, contacts: Contacts, held: float) -> Support:

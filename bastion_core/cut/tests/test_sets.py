@@ -25,8 +25,8 @@ from bastion_core.pieces.standing import PART, load_mesh, load_solid
 from bastion_core.recipes import begin_all, change_all
 from bastion_core.shop import Printer, Shop, Weights
 from bastion_core.stations import STATIONS
+from bastion_core.tests.planning import Planning
 from bastion_core.tests.shapes import dome
-from bastion_core.tests.test_plan_command import Plan
 
 HALF = Manifold.cube([90, 40, 30], True)
 SPOTS = ((-30, 6), (10, 6), (32, 6))
@@ -195,7 +195,7 @@ class Sets(unittest.TestCase):
         )
 
 
-class PlanOfASet(Plan):
+class PlanOfASet(Planning):
     def test_several_files_are_one_piece(self):
         paths = []
         for name, body in zip(("watch-lower", "watch-upper"), halves(), strict=True):
@@ -223,7 +223,3 @@ class PlanOfASet(Plan):
             code, told = self.run_plan(self.folder / "a.stl", "--feature", typed, "--out", self.folder / "out")
             self.assertEqual(code, 2, typed)
             self.assertTrue("--feature" in told or "goes into a hole" in told, told)
-
-
-# Its own tests run where they stand.
-del Plan
