@@ -100,9 +100,13 @@ def regions_of(
     merges: Sequence[Merge] = (),
     splits: Sequence[Split] = (),
     scale: Sequence[float] = (1.0, 1.0, 1.0),
+    shapes: Ints | None = None,
 ) -> Regions:
-    """The regions of a skin; places of the maker are at scale 1. RecipeProblem where a region of theirs has no area."""
-    kinds = kinds_of(skin)
+    """The regions of a skin; places of the maker are at scale 1. RecipeProblem where a region of theirs has no area.
+
+    ``shapes`` is what ``shapes_of`` gave for the same skin however it lies, where that is known already.
+    """
+    kinds = kinds_of(skin, shapes_of(skin) if shapes is None else shapes)
     label, names = _first(skin, kinds)
     tree, s = cKDTree(skin.middles), np.array(scale)
     missed = list[str]()
@@ -146,8 +150,8 @@ def regions_of(
     return Regions(*_told(skin, label, names, own), tuple(dict.fromkeys(missed)))
 
 
-def kinds_of(skin: Skin) -> Ints:
-    """(m,): the number in ``KINDS`` of what each face is, or -1 for what is glued."""
+def shapes_of(skin: Skin) -> Ints:
+    """(m,): the number in ``KINDS`` of what each face is by its shape alone, however it was printed."""
     number = {k: i for i, k in enumerate(KINDS)}
     most, least = skin.bends.max(axis=1), skin.bends.min(axis=1)
     edge, groove = skin.outside & (most > EDGE_PER_MM), skin.outside & (least < -GROOVE_PER_MM)
@@ -157,6 +161,12 @@ def kinds_of(skin: Skin) -> Ints:
     kind = _evened(skin, kind)
     for one in ("groove", "edge", "relief", "dome"):
         kind = _without_specks(skin, kind, number[one], _SPECK_MM2[one])
+    return kind
+
+
+def kinds_of(skin: Skin, shapes: Ints) -> Ints:
+    """(m,): the number in ``KINDS`` of what each face of these shapes is, or -1 for what is glued."""
+    number, kind = {k: i for i, k in enumerate(KINDS)}, shapes.copy()
     kind[skin.held & skin.outside] = number["scar"]
     kind = _without_specks(skin, kind, number["scar"], 20.0)
     kind[skin.seam >= 0] = number["seam"]

@@ -20,7 +20,7 @@ from bastion_core.finish.pace import paces_of
 from bastion_core.finish.plan import FinishPlan, Worker, planned, schools_of
 from bastion_core.finish.recipe import FinishRecipe, OwnRegion
 from bastion_core.finish.records import GLUED, LOOK, FinishData, FinishResult, Mended, RegionRecord
-from bastion_core.finish.regions import Regions, regions_of
+from bastion_core.finish.regions import Regions, regions_of, shapes_of
 from bastion_core.finish.surface import PartPrinted, Skin, skin_of
 from bastion_core.finish.table import FAULTS, MELTS_UNDER_DEG_C, MOST_ROUNDS, PRIMERS, PRODUCTS, HandKind, product
 from bastion_core.formats.glb import write_glb
@@ -82,8 +82,10 @@ class FinishStation(Station[Case, FinishInputs, FinishResult]):
         recipe, worker = inputs.recipe, Worker(dict(inputs.paces), Bench(inputs.bench_h))
         marks = (*recipe.own_regions, *_faults(recipe))
 
+        shapes = shapes_of(skin)
+
         def again(changed: Skin) -> Regions:
-            return regions_of(changed, marks, recipe.merged, recipe.splits, inputs.scale)
+            return regions_of(changed, marks, recipe.merged, recipe.splits, inputs.scale, shapes)
 
         try:
             regions = again(skin)

@@ -179,33 +179,33 @@ class Probe:
         sizes = self.sizes_mm(low, high)
         if sizes is None:
             return []
-        f, line, skin = self._faces, profile.line_width_mm, profile.skin_layers * profile.layer_mm
+        f, cell, line, skin = self._faces, self.pitch_mm**2, profile.line_width_mm, profile.skin_layers * profile.layer_mm
         walls = _sums().walls(f.middles, f.areas, f.lean, f.aside, f.stepped, low, high, profile.walls * line, skin)
         crossed = self._crossed(low, high)
         # Matter is the same whichever way it lies, but the grid sees it a little differently along each axis.
         told = {axis: self._matter(low, high, axis, profile) for axis in axes}
         # Less than two lines between the walls are filled; a wall that leans is as much thicker across.
-        thick = [2 * told[axis][0] * self._cell / max(walls[axis, 0], 1e-9) if axis in told else np.inf for axis in range(3)]
+        thick = [2 * told[axis][0] * cell / max(walls[axis, 0], 1e-9) if axis in told else np.inf for axis in range(3)]
         thin = _sums().thin(f.middles, f.areas, f.aside, low, high, np.array(thick) / (2 * (profile.walls + 1) * line))
         found = []
         for axis, (length, cut, lyings) in told.items():
-            volume, upright = length * self._cell, float(walls[axis, 1])
+            volume, upright = length * cell, float(walls[axis, 1])
             # Walls: upright area of its faces, and of the cut faces that stand. The outer one first, the others as far as there is room.
-            standing = upright + sum(n for other, n in enumerate(crossed) if other != axis) * self._cell
+            standing = upright + sum(n for other, n in enumerate(crossed) if other != axis) * cell
             outer = min(standing * line, volume)
             inner = min((profile.walls - 1) * standing * line, volume - outer)
             rest = volume - outer - inner
-            skins = min((float(walls[axis, 2]) + self._cell * cut) * skin, rest)
+            skins = min((float(walls[axis, 2]) + cell * cut) * skin, rest)
             skins += (rest - skins) * float(thin[axis]) / max(upright, 1e-9)
             mm3 = {"outer": outer, "inner": inner, "skins": skins, "infill": (rest - skins) * profile.infill}
             across = [sizes[k] for k in range(3) if k != axis]
             steps = float(walls[axis, 3]) * profile.layer_mm
             for downward, (feet, hung, gaps, short, scars, bed, top) in zip((False, True), lyings.tolist(), strict=True):
-                support = held_mm3(hung * self._cell, gaps * self._cell, short * self._cell, profile.support)
-                scars_cm2 = 0.0 if profile.support == "none" else self._cell / 100 * scars
+                support = held_mm3(hung * cell, gaps * cell, short * cell, profile.support)
+                scars_cm2 = 0.0 if profile.support == "none" else cell / 100 * scars
                 size = (across[0], across[1], top - bed)
-                held = hung * self._cell
-                found.append(Raw(axis, downward, mm3 | {"support": support}, size, volume, feet * self._cell, held, scars_cm2, steps))
+                held = hung * cell
+                found.append(Raw(axis, downward, mm3 | {"support": support}, size, volume, feet * cell, held, scars_cm2, steps))
         return found
 
     def sizes_mm(self, low: Floats, high: Floats) -> tuple[float, float, float] | None:
@@ -227,11 +227,6 @@ class Probe:
             (shot.across[:, 0] > low[a]) & (shot.across[:, 0] < high[a]) & (shot.across[:, 1] > low[b]) & (shot.across[:, 1] < high[b])
             & (shot.low < high[axis]) & (shot.high > low[axis])
         )  # fmt: skip
-
-    @property
-    def _cell(self) -> float:
-        """What a ray stands for (mm²)."""
-        return self.pitch_mm**2
 
     def _matter(self, low: Floats, high: Floats, axis: int, profile: Profile) -> tuple[float, int, Floats]:
         shot, hangs_from = self._shots[axis], float(np.sin(np.radians(profile.support_from_deg)))

@@ -1,7 +1,10 @@
 """A tongue in a groove round a thick seam; and which key a seam gets."""
 
+from functools import cache
+
 import numpy as np
 import shapely
+from shapely.geometry.base import BaseGeometry
 
 from bastion_core.findings import NOTHING, Said, mm, say
 from bastion_core.geometry.solid import slab
@@ -36,20 +39,22 @@ def place_key(ask: Ask) -> tuple[tuple[Key, ...], Said]:
 
 def _tongue(ask: Ask) -> Key | None:
     """A tongue as far from both faces of the wall, round the seam."""
+    # What was made elsewhere hangs on the height alone.
+    taken = cache(lambda height: ask.room.blocked(ask.others, height + ask.wall_mm, ask.wall_mm))
     for thick in _TONGUES_MM:
         for height in _TONGUE_HEIGHTS_MM:
-            body = _tongue_of(ask, thick, height)
+            body = _tongue_of(ask, thick, height, taken(height))
             if body is not None:
                 return body.on(ask, "tongue")
     return None
 
 
-def _tongue_of(ask: Ask, thick: float, height: float) -> Body | None:
-    """A tongue so thick and so high; None where the wall takes none."""
+def _tongue_of(ask: Ask, thick: float, height: float, taken: BaseGeometry) -> Body | None:
+    """A tongue so thick and so high, clear of what is taken; None where the wall takes none."""
     room, gap, wall, into = ask.room, ask.gap_mm, ask.wall_mm, -ask.side
     band = room.face.buffer(-(1.3 * wall + gap))
     # In a thick body it runs as a ring along the rim, else down the middle of the wall.
-    band = band.difference(band.buffer(-thick)).difference(room.blocked(ask.others, height + wall, wall))
+    band = band.difference(band.buffer(-thick)).difference(taken)
     deep = height + END_MM
     for step in (1 / 3, 2 / 3, 1.0):
         band = band.intersection(room.section(into, deep * step).buffer(-(gap + wall)))
