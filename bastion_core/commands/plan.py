@@ -57,6 +57,9 @@ def add_command(commands: Any) -> None:
         "--comes-off", dest="joints", action="append", type=lambda seam: f"{seam}=magnet", metavar="SEAM",
         help="a seam at which something comes off: magnets by what hangs there; once for each",
     )  # fmt: skip
+    plan.add_argument(
+        "--keep", type=Path, metavar="DIR", help="folder for what is computed on the way: the next plan takes over what comes out the same"
+    )
     plan.add_argument("--plates", action="store_true", help="lay the parts on plates too, a 3MF each: all of one printer's beds")
     plan.set_defaults(run=carry_out)
 
@@ -77,6 +80,8 @@ def carry_out(options: argparse.Namespace, progress: Progress = silent) -> None:
     out: Path = options.out
     if out.exists() and not out.is_dir():
         raise RecipeProblem(f"{out} is a file. Name a folder to write into.")
+    if options.keep and options.keep.exists() and not options.keep.is_dir():
+        raise RecipeProblem(f"--keep: {options.keep} is a file. Name a folder.")
     models: dict[str, Path] = {}
     files = []
     for path in options.model:
@@ -89,7 +94,7 @@ def carry_out(options: argparse.Namespace, progress: Progress = silent) -> None:
     case = Case(name, files[0].sha256, decided, wearer, shop=Shop(tuple(enumerate(printers, 1))))
     warnings = list(doubts(wearer.measurements).values()) if wearer else []
     with tempfile.TemporaryDirectory(dir=_writable_parent(out), prefix=".bastion-") as made:
-        store, memo = FolderStore(Path(made) / "computed", models), Memo()
+        store, memo = FolderStore(options.keep or Path(made) / "computed", models), Memo()
         graph = Graph(STATIONS, case, store, memo)
         graph.carry_out(span(progress, 0, 0.15), ("pieces",))
         graph, placed = together(graph, span(progress, 0.15, 0.2))

@@ -15,7 +15,13 @@ from bastion_core.__main__ import main
 
 
 class Planning(unittest.TestCase):
-    """A folder of its own for each test."""
+    """A folder of its own for each test; what is computed on the way is kept for the tests after it."""
+
+    @classmethod
+    def setUpClass(cls):
+        kept = tempfile.TemporaryDirectory()
+        cls.addClassCleanup(kept.cleanup)
+        cls.kept = Path(kept.name)
 
     def setUp(self):
         made = tempfile.TemporaryDirectory()
@@ -30,7 +36,7 @@ class Planning(unittest.TestCase):
 
     def planned(self, *arguments: object) -> dict:
         out = self.folder / "out"
-        code, told = self.run_plan(*arguments, "--out", out)
+        code, told = self.run_plan(*arguments, "--keep", self.kept, "--out", out)
         self.assertEqual((code, told), (0, ""))
         return json.loads((out / "plan.json").read_text("utf-8"))
 

@@ -70,6 +70,21 @@ class Plan(Planning):
         self.assertIsNone(plan["fit"])
         self.check_files(plan, trimesh.load(HINGE))
 
+    def test_what_is_kept_gives_the_same_plan(self):
+        """Taken over from a folder or computed anew, every byte that is written is the same; another layer height leaves the pieces as they were."""
+        kept, written = self.folder / "kept", []
+        for out, more in (("a", ()), ("b", ("--keep", kept)), ("c", ("--keep", kept))):
+            self.assertEqual(self.run_plan(HINGE, "--scale", "2", *more, "--out", self.folder / out), (0, ""))
+            written.append({p.name: p.read_bytes() for p in (self.folder / out).iterdir() if p.suffix == ".json" or p.suffix == ".stl"})
+        self.assertEqual(written[0], written[1])
+        self.assertEqual(written[1], written[2])
+        count = lambda kind: len([p for p in (kept / kind).iterdir() if p.suffix == ".json"])  # noqa: E731
+        self.assertEqual(self.run_plan(HINGE, "--scale", "2", "--layer", "0.28", "--keep", kept, "--out", self.folder / "d"), (0, ""))
+        self.assertEqual((count("pieces"), count("print")), (2, 4))
+        code, told = self.run_plan(HINGE, "--keep", HINGE, "--out", self.folder / "e")
+        self.assertEqual(code, 2)
+        self.assertIn("is a file", told)
+
     def test_mended_model_is_told(self):
         plan = self.planned(TORN_SPHERE)
         self.assertFalse(plan["model"]["watertight"])
