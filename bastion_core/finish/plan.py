@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from itertools import accumulate
 from math import ceil
 
 from bastion_core.assemble.order import Bench
@@ -141,7 +142,9 @@ def _clocked(chains: Sequence[Sequence[Step]], bench: Bench) -> tuple[list[Step]
     at = [0] * len(chains)
     ready = [0.0] * len(chains)
     hands, told, in_hand = 0.0, list[Step](), ("", "")
-    ahead = [[sum(s.wait_h + s.hands_min / 60 for s in chain[k:]) for k in range(len(chain) + 1)] for chain in chains]
+    # Of each chain: hours from each step to its end, and the last step at which each coat goes on.
+    ahead = [[*accumulate((s.wait_h + s.hands_min / 60 for s in reversed(chain)), initial=0.0)][::-1] for chain in chains]
+    last = [{(s.wave, s.product_key): k for k, s in enumerate(chain)} for chain in chains]
     while any(k < len(c) for k, c in zip(at, chains, strict=True)):
         waves: dict[tuple[int, str], list[int]] = {}
         for n, chain in enumerate(chains):
@@ -151,10 +154,7 @@ def _clocked(chains: Sequence[Sequence[Step]], bench: Bench) -> tuple[list[Step]
         best: tuple[tuple[float, bool, float], list[int]] | None = None
         for (wave, key), group in waves.items():
             # Others that will take this coat too are waited for.
-            late = wave >= 0 and any(
-                any(s.wave == wave and s.product_key == key for s in chains[n][at[n] :]) for n in range(len(chains)) if n not in group
-            )
-            if late:
+            if wave >= 0 and any(last[n].get((wave, key), -1) >= at[n] for n in range(len(chains)) if n not in group):
                 continue
             start = max(hands, *(ready[n] for n in group))
             first = chains[group[0]][at[group[0]]]
