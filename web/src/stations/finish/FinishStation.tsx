@@ -6,7 +6,7 @@ import Stack from "@mui/material/Stack";
 import Switch from "@mui/material/Switch";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
-import { useState } from "react";
+import { Fragment, useState } from "react";
 import { useTrade, type Change } from "../../api/client";
 import { moved } from "../../parts/moved";
 import { useUnits } from "../../parts/units";
@@ -62,9 +62,14 @@ export default function FinishStation({ piece, kept, change, children }: Station
       )}
       {data?.by_kind && (
         <Typography variant="body2" color="text.secondary">
-          {Object.entries(data.by_kind)
-            .map(([kind, h]) => `${trade.hands[kind]} ${units.hours(h)}`)
-            .join(", ")}
+          {Object.entries(data.by_kind).map(([kind, h], k, all) => (
+            <Fragment key={kind}>
+              <Box component="span" sx={{ whiteSpace: "nowrap" }}>
+                {trade.hands[kind]} {units.hours(h)}
+                {k < all.length - 1 && ","}
+              </Box>{" "}
+            </Fragment>
+          ))}
         </Typography>
       )}
       <Stack direction="row" spacing={1.5}>
