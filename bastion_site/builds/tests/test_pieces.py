@@ -24,12 +24,14 @@ from bastion_site.builds.models import Derived, MeshFile, Piece
 from bastion_site.engine.sweep import sweep
 from bastion_site.jobs.models import Job
 from bastion_site.shop.models import Spool
-from bastion_site.testing import bytes_of, file_of, said, shop, stl_of, work_off
+from bastion_site.testing import bytes_of, file_of, recall, remember, said, shop, stl_of, work_off
 
 
 class PieceCase(TestCase):
     def setUp(self):
         self.build, self.wearer = shop()
+        recall()
+        self.addCleanup(remember)
 
     def send(self, file, **more):
         return self.client.post("/api/pieces/upload/", {"build": self.build.id, "file": file, **more})
