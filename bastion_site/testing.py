@@ -17,10 +17,10 @@ from bastion_site.shop.models import Printer, Shop, Spool
 from bastion_site.wearers.models import Wearer
 
 
-def work_off(most: int = 50) -> int:
-    """Carry out all queued jobs as the worker would, oldest first; how many there were."""
+def work_off(most: int = 50, **of) -> int:
+    """Carry out all queued jobs as the worker would, oldest first, or those ``of`` one subject; how many there were."""
     done = 0
-    while (job := Job.objects.filter(state=Job.State.QUEUED).order_by("id").first()) and done < most:
+    while (job := Job.objects.filter(state=Job.State.QUEUED, **of).order_by("id").first()) and done < most:
         run_job.func(job.pk)
         done += 1
     return done

@@ -67,10 +67,10 @@ class InTheBrowser(StaticLiveServerTestCase):
         """Wait for what the page says of its stage; asked from here, as the page's policy lets nobody else run words as script."""
         self.until(lambda: self.page.evaluate(so), so)
 
-    def work(self) -> None:
-        """The worker's part, once the page's change has reached the site."""
-        self.until(Job.objects.filter(state=Job.State.QUEUED).exists, "the page asked for no work")
-        work_off()
+    def work(self, **of) -> None:
+        """The worker's part, once the page's change has reached the site; or only what it has to do ``of`` one subject."""
+        self.until(Job.objects.filter(state=Job.State.QUEUED, **of).exists, "the page asked for no work")
+        work_off(**of)
 
     def decided(self, piece: Piece, kind: type[Recipe], is_so, what: str) -> None:
         """Wait until a decision of the piece is so."""
@@ -247,7 +247,7 @@ class OnTheDemo(InTheBrowser):
         self.said(re.compile("That is 159.0 mm"))
         page.get_by_role("button", name="Save measurements").click()
         expect(breadth).to_have_value("159")
-        self.work()
+        self.work(piece=self.build.pieces.get(name="Nautilus helm"))
         expect(self.consequence()).to_contain_text("the wearer’s measurements")
         self.assertEqual(Wearer.objects.get(name="Oda Brackwater").measurements["head_breadth_mm"], 159.0)
 

@@ -100,7 +100,9 @@ class BothStores(TestCase):
         for name, piece in self.pieces.items():
             with self.subTest(name):
                 out = self.folder / f"out-{name}"
+                # What the folder of the other test holds is taken over where the decisions typed here come to the same.
                 asked = ["plan", str(self.files[name]), "--out", str(out), "--wearer", str(self.folder / "wearer.json")]
+                asked += ["--keep", str(self.folder / f"computed-{name}")]
                 self.assertEqual(main([*asked, "--printer", "Small:170x170x170", *decided[name]]), 0)
                 ours = json.loads((out / "plan.json").read_text("utf-8"))
                 answer = self.client.get(f"/api/pieces/{piece.pk}/takeaway/")
