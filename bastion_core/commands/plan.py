@@ -8,6 +8,7 @@ from itertools import takewhile
 from pathlib import Path
 from typing import Any
 
+from bastion_core import __version__
 from bastion_core.case import BuildCase, Case, PrintedPiece
 from bastion_core.commands.options import parse_printer, parse_resin_printer, sha256_of, there
 from bastion_core.engine.graph import Graph
@@ -94,7 +95,8 @@ def carry_out(options: argparse.Namespace, progress: Progress = silent) -> None:
     case = Case(name, files[0].sha256, decided, wearer, shop=Shop(tuple(enumerate(printers, 1))))
     warnings = list(doubts(wearer.measurements).values()) if wearer else []
     with tempfile.TemporaryDirectory(dir=_writable_parent(out), prefix=".bastion-") as made:
-        store, memo = FolderStore(options.keep or Path(made) / "computed", models), Memo()
+        # Another version may know other results: each keeps its own.
+        store, memo = FolderStore(options.keep / __version__ if options.keep else Path(made) / "computed", models), Memo()
         graph = Graph(STATIONS, case, store, memo)
         graph.carry_out(span(progress, 0, 0.15), ("pieces",))
         graph, placed = together(graph, span(progress, 0.15, 0.2))

@@ -84,11 +84,13 @@ class FolderStore:
             raise FileProblem("A computed file is gone. Compute the piece again.") from error
 
     def keep(self, ref: Ref, result: Any, data: Any) -> None:
-        """Keep a result."""
+        """Keep a result: each file appears whole or not at all, the small part last."""
         for name, value in (("data", data), ("result", result)):
             path = self._path(ref, name)
             path.parent.mkdir(parents=True, exist_ok=True)
-            path.write_text(json_of(value), "utf-8")
+            new = path.with_suffix(f".{os.getpid()}.new")
+            new.write_text(json_of(value), "utf-8")
+            os.replace(new, path)
 
     def source(self, sha256: str) -> Path:
         """A model file as it came."""

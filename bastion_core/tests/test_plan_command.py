@@ -9,6 +9,7 @@ import trimesh
 import bastion_core.cut.parting
 import bastion_core.progress
 import bastion_core.units
+from bastion_core import __version__
 from bastion_core.commands.options import parse_printer
 from bastion_core.errors import RecipeProblem
 from bastion_core.fit.judge import judge
@@ -78,7 +79,7 @@ class Plan(Planning):
             written.append({p.name: p.read_bytes() for p in (self.folder / out).iterdir() if p.suffix == ".json" or p.suffix == ".stl"})
         self.assertEqual(written[0], written[1])
         self.assertEqual(written[1], written[2])
-        count = lambda kind: len([p for p in (kept / kind).iterdir() if p.suffix == ".json"])  # noqa: E731
+        count = lambda kind: len([p for p in (kept / __version__ / kind).iterdir() if p.suffix == ".json"])  # noqa: E731
         self.assertEqual(self.run_plan(HINGE, "--scale", "2", "--layer", "0.28", "--keep", kept, "--out", self.folder / "d"), (0, ""))
         self.assertEqual((count("pieces"), count("print")), (2, 4))
         code, told = self.run_plan(HINGE, "--keep", HINGE, "--out", self.folder / "e")

@@ -11,6 +11,7 @@ from pathlib import Path
 
 from django.test import TestCase
 
+from bastion_core import __version__
 from bastion_core.__main__ import main
 from bastion_core.engine.graph import Graph
 from bastion_core.engine.keeping import plain
@@ -74,7 +75,7 @@ class BothStores(TestCase):
             with self.subTest(name):
                 site = graph_of(Piece.objects.get(pk=piece.pk))
                 source = hashlib.sha256(self.files[name].read_bytes()).hexdigest()
-                folder = Graph(STATIONS, site.case, FolderStore(self.folder / f"computed-{name}", {source: self.files[name]}))
+                folder = Graph(STATIONS, site.case, FolderStore(self.folder / f"computed-{name}" / __version__, {source: self.files[name]}))
                 folder.carry_out()
                 numbers = 0
                 for key, station in folder.stations.items():
