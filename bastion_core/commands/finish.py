@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 
 from bastion_core.assemble.order import Bench
-from bastion_core.commands.options import there
+from bastion_core.commands.options import no_file, there
 from bastion_core.engine.recipe import add_flags, from_flags
 from bastion_core.errors import MeshProblem, RecipeProblem
 from bastion_core.finish.plan import Worker, planned
@@ -53,9 +53,7 @@ def carry_out(options: argparse.Namespace, progress: Progress = silent) -> None:
         raise RecipeProblem("--scale: 0.001 to 1000 is possible.")
     profile = Profile(options.layer, material=options.material)
     bench, up = Bench(options.bench), _up(options.up)
-    out: Path = options.out
-    if out.exists() and not out.is_dir():
-        raise RecipeProblem(f"{out} is a file. Name a folder to write into.")
+    out = no_file(options.out, "--out")
     progress(0.05, "reading")
     mesh = in_mm(read_mesh(there(options.model)), options.unit, options.scale)
     progress(0.2, "looking at the surface")

@@ -64,6 +64,13 @@ def there(path: Path) -> Path:
     return path
 
 
+def no_file(path: Path, flag: str) -> Path:
+    """A folder to write into; RecipeProblem when there is a file of that name."""
+    if path.exists() and not path.is_dir():
+        raise RecipeProblem(f"{flag}: {path} is a file. Name a folder to write into.")
+    return path
+
+
 def sha256_of(path: Path) -> str:
     """The hash of a file's content."""
     with path.open("rb") as opened:

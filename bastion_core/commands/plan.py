@@ -10,7 +10,7 @@ from typing import Any
 
 from bastion_core import __version__
 from bastion_core.case import BuildCase, Case, PrintedPiece
-from bastion_core.commands.options import parse_printer, parse_resin_printer, sha256_of, there
+from bastion_core.commands.options import no_file, parse_printer, parse_resin_printer, sha256_of, there
 from bastion_core.engine.graph import Graph
 from bastion_core.engine.memo import Memo
 from bastion_core.engine.recipe import Recipe, add_flags, from_flags
@@ -78,11 +78,8 @@ def carry_out(options: argparse.Namespace, progress: Progress = silent) -> None:
         raise RecipeProblem("Two printers have the same name. Give each its own.")
     decided: tuple[Recipe, ...] = tuple(from_flags(kind, options) for kind in RECIPES)
     wearer = read_wearer(options.wearer) if options.wearer else None
-    out: Path = options.out
-    if out.exists() and not out.is_dir():
-        raise RecipeProblem(f"{out} is a file. Name a folder to write into.")
-    if options.keep and options.keep.exists() and not options.keep.is_dir():
-        raise RecipeProblem(f"--keep: {options.keep} is a file. Name a folder.")
+    out = no_file(options.out, "--out")
+    kept = no_file(options.keep, "--keep") / __version__ if options.keep else None
     models: dict[str, Path] = {}
     files = []
     for path in options.model:
@@ -96,7 +93,7 @@ def carry_out(options: argparse.Namespace, progress: Progress = silent) -> None:
     warnings = list(doubts(wearer.measurements).values()) if wearer else []
     with tempfile.TemporaryDirectory(dir=_writable_parent(out), prefix=".bastion-") as made:
         # Another version may know other results: each keeps its own.
-        store, memo = FolderStore(options.keep / __version__ if options.keep else Path(made) / "computed", models), Memo()
+        store, memo = FolderStore(kept or Path(made) / "computed", models), Memo()
         graph = Graph(STATIONS, case, store, memo)
         graph.carry_out(span(progress, 0, 0.15), ("pieces",))
         graph, placed = together(graph, span(progress, 0.15, 0.2))

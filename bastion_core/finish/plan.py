@@ -63,11 +63,23 @@ def schools_of(regions: Sequence[Region], recipe: FinishRecipe) -> dict[str, Sch
     return {r.id: _school(r, recipe) for r in regions}
 
 
+def asked_for(region: Region, recipe: FinishRecipe) -> str:
+    """The school decided for a region. The piece's own is for what shows and does not bend: the rest is left unless one is decided for it."""
+    if region.kind in ("inside", "flexible") and not _of_its_own(region, recipe):
+        return "leave"
+    return region.school or recipe.school_for(region.id, region.kind)
+
+
+def _of_its_own(region: Region, recipe: FinishRecipe) -> bool:
+    """Whether a school was decided for the region or its kind."""
+    return bool(region.school) or any(s.region in (region.id, region.kind) for s in recipe.schools)
+
+
 def _school(region: Region, recipe: FinishRecipe) -> School:
-    asked = bool(region.school) or any(s.region in (region.id, region.kind) for s in recipe.schools)
+    asked = _of_its_own(region, recipe)
     if region.kind == "flexible" or (region.kind == "inside" and not asked):
         return SCHOOLS["leave"]
-    school, seen = SCHOOLS[region.school or recipe.school_for(region.id, region.kind)], set[str]()
+    school, seen = SCHOOLS[asked_for(region, recipe)], set[str]()
     while not _goes(school, region, asked):
         if school.key in seen:
             return SCHOOLS["sand"]

@@ -17,7 +17,7 @@ from bastion_core.errors import RecipeProblem
 from bastion_core.findings import Fact, Finding, Note, Remedy, Verdict, counted, hours, say
 from bastion_core.finish import offers
 from bastion_core.finish.pace import paces_of
-from bastion_core.finish.plan import FinishPlan, Worker, planned, schools_of
+from bastion_core.finish.plan import FinishPlan, Worker, asked_for, planned, schools_of
 from bastion_core.finish.recipe import FinishRecipe, OwnRegion
 from bastion_core.finish.records import GLUED, LOOK, FinishData, FinishResult, Mended, RegionRecord
 from bastion_core.finish.regions import Regions, regions_of, shapes_of
@@ -234,10 +234,7 @@ def _records(regions: Regions, plan: FinishPlan, recipe: FinishRecipe) -> tuple[
     took: dict[str, float] = {}
     for s in plan.steps:
         took[s.region_id] = took.get(s.region_id, 0.0) + s.hands_min / 60
-    return tuple(
-        RegionRecord(r, schools[r.id].key, r.school or recipe.school_for(r.id, r.kind), round(took.get(r.id, 0.0), 3))
-        for r in regions.regions
-    )
+    return tuple(RegionRecord(r, schools[r.id].key, asked_for(r, recipe), round(took.get(r.id, 0.0), 3)) for r in regions.regions)
 
 
 def _result(skin: Skin, regions: Regions, plan: FinishPlan, recipe: FinishRecipe) -> FinishResult:

@@ -3,6 +3,8 @@ short for NumPy to be quick on.
 
 Shots are intervals of matter sorted by their column and height (see ``quick``): ``across`` (k, 2) where their columns stand, on the two other
 axes in order, ``low`` and ``high`` (k,) their ends. Boxes are two corners (3,). All lengths in millimetres.
+
+What lies in a box is asked in each loop anew: as a function that they share, inlined or not, the whole took four times as long (numba 0.68).
 """
 
 import numpy as np

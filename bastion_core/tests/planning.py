@@ -19,14 +19,10 @@ class Planning(unittest.TestCase):
 
     @classmethod
     def setUpClass(cls):
-        kept = tempfile.TemporaryDirectory()
-        cls.addClassCleanup(kept.cleanup)
-        cls.kept = Path(kept.name)
+        cls.kept = Path(cls.enterClassContext(tempfile.TemporaryDirectory()))
 
     def setUp(self):
-        made = tempfile.TemporaryDirectory()
-        self.addCleanup(made.cleanup)
-        self.folder = Path(made.name)
+        self.folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
 
     def run_plan(self, *arguments: object) -> tuple[int, str]:
         told = io.StringIO()

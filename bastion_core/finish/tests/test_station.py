@@ -124,6 +124,11 @@ class Finished(unittest.TestCase):
         dear = replace(self.shop, weights=Weights(steps=100.0))
         self.assertTrue(all(o.hands_h <= 0 for o in self.graph(dear).data("finish").offers))
 
+    def test_what_was_asked_is_told_where_it_does_not_go(self):
+        told = {r.region.kind: r for r in self.graph(school="resin").data("finish").regions}
+        self.assertEqual((told["inside"].school, told["inside"].asked), ("leave", "leave"))
+        self.assertEqual((told["edge"].asked, told["edge"].school == "resin"), ("resin", False))
+
     def test_ways_beside_each_other_are_the_plans_themselves(self):
         for beside in self.usual.data("finish").beside[:3]:
             made = self.graph(school=beside.school).result("finish")

@@ -56,7 +56,7 @@ export function RegionList({ piece, data, chosen, onChoose, change }: Props) {
                 </Button>
                 <Typography variant="body2" color="text.secondary">
                   {region.kind === "inside" && school === "leave" ? "left as printed" : trade.schools[school]}
-                  {region.kind !== "inside" && school !== asked && `; not: ${trade.schools[asked]}`}
+                  {school !== asked && `; not: ${trade.schools[asked]}`}
                 </Typography>
               </td>
               <td>{units.cm2(region.area_mm2)}</td>
